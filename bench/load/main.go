@@ -40,7 +40,7 @@ func main() {
 	devices := flag.Int("devices", 1000, "simulated devices")
 	seconds := flag.Int("seconds", 30, "how long the sustained run takes")
 	rate := flag.Int("rate", 100, "scans a second of the sustained run")
-	profile := flag.String("profile", "", "write a processor profile of the burst")
+	profile := flag.String("profile", "", "write a processor profile of the sustained run")
 	flag.Parse()
 	if err := run(*devices, *seconds, *rate, *profile); err != nil {
 		log.Fatal(err)
@@ -178,16 +178,6 @@ func run(devices, seconds, rate int, profile string) error {
 	}
 	fmt.Printf("%d devices, %d installs each; a scan is %d bytes on the wire\n", devices, installs,
 		len(b.packed(0, 0)))
-	if profile != "" {
-		f, err := os.Create(profile)
-		if err != nil {
-			return err
-		}
-		defer f.Close()
-		if err := pprof.StartCPUProfile(f); err != nil {
-			return err
-		}
-	}
 	for round, what := range []string{"first scans, all at once", "second scans, all at once",
 		"the same scans again, all at once"} {
 		bodies := make([][]byte, devices)
@@ -207,7 +197,15 @@ func run(devices, seconds, rate int, profile string) error {
 		)
 	}
 	if profile != "" {
-		pprof.StopCPUProfile()
+		f, err := os.Create(profile)
+		if err != nil {
+			return err
+		}
+		defer f.Close()
+		if err := pprof.StartCPUProfile(f); err != nil {
+			return err
+		}
+		defer pprof.StopCPUProfile()
 	}
 	return b.sustained(devices, seconds, rate)
 }

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,13 +14,14 @@ import (
 	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/outbox"
+	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
-// changesOf works out the changes between scans of one device.
-func changesOf(tx *sqlite.Tx, device int64) ([]evidencedb.LoggedChange, error) {
-	seen, first, err := evidencedb.SeenOn(tx, device)
+// changesOf works out the changes between scans of one device from a time on, 0 for all.
+func changesOf(tx *sqlite.Tx, device, since int64) ([]evidencedb.LoggedChange, error) {
+	seen, first, err := evidencedb.SeenOn(tx, device, since)
 	if err != nil {
 		return nil, err
 	}
@@ -33,7 +35,9 @@ func changesOf(tx *sqlite.Tx, device int64) ([]evidencedb.LoggedChange, error) {
 	}
 	var out []evidencedb.LoggedChange
 	for _, c := range append(evidence.Changes(seen, first), evidence.HardwareChanges(facts)...) {
-		out = append(out, evidencedb.LoggedChange{Device: device, Change: c})
+		if c.At >= since {
+			out = append(out, evidencedb.LoggedChange{Device: device, Change: c})
+		}
 	}
 	return out, nil
 }
@@ -41,92 +45,114 @@ func changesOf(tx *sqlite.Tx, device int64) ([]evidencedb.LoggedChange, error) {
 // changeWords are the record's names that rules on changes look at.
 type changeWords struct{ publisher, name string }
 
-// quietRules finds the rule that calls a change noise.
+// quietRules finds the rule that calls a change noise. What rules look at is read when it is asked for, and kept.
 type quietRules struct {
+	tx      *sqlite.Tx
 	rules   []evidencedb.ChangeRule
-	members map[string]map[int64]bool
+	groups  map[string]condition.Condition
+	members map[memberOf]bool
 	words   map[int64]changeWords
 }
 
-func loadRules(tx *sqlite.Tx) (*quietRules, error) {
-	q := &quietRules{members: map[string]map[int64]bool{}, words: map[int64]changeWords{}}
-	var err error
-	if q.rules, err = evidencedb.ChangeRules(tx); err != nil || len(q.rules) == 0 {
-		return q, err
-	}
-	return q, q.load(tx)
+type memberOf struct {
+	group  string
+	device int64
 }
 
-// load reads what the rules look at.
-func (q *quietRules) load(tx *sqlite.Tx) error {
-	for _, r := range q.rules {
-		if r.Group == "" || q.members[r.Group] != nil {
+func rulesOf(tx *sqlite.Tx, rules ...evidencedb.ChangeRule) *quietRules {
+	return &quietRules{
+		tx:      tx,
+		rules:   rules,
+		groups:  map[string]condition.Condition{},
+		members: map[memberOf]bool{},
+		words:   map[int64]changeWords{},
+	}
+}
+
+func loadRules(tx *sqlite.Tx) (*quietRules, error) {
+	rules, err := evidencedb.ChangeRules(tx)
+	return rulesOf(tx, rules...), err
+}
+
+// group is the condition of a group by its name. One that is gone has nobody in it.
+func (q *quietRules) group(name string) (c condition.Condition, is bool, err error) {
+	c, known := q.groups[name]
+	if !known {
+		c, err = snapshot.GroupByName(q.tx, name)
+		if refuse.Is(err) {
+			err = nil
+		}
+		q.groups[name] = c
+	}
+	return c, c.Field != "", err
+}
+
+func (q *quietRules) in(group string, device int64) (bool, error) {
+	key := memberOf{group, device}
+	if in, known := q.members[key]; known {
+		return in, nil
+	}
+	c, is, err := q.group(group)
+	if err != nil || !is {
+		return false, err
+	}
+	in, err := evidencedb.InGroup(q.tx, device, c)
+	q.members[key] = in
+	return in, err
+}
+
+// wordsOf are the names that rules look at of a change.
+func (q *quietRules) wordsOf(c *evidencedb.LoggedChange) (changeWords, error) {
+	if c.Kind == evidence.Hardware {
+		return changeWords{"", strings.ReplaceAll(c.Key, "_", " ")}, nil
+	}
+	if w, known := q.words[c.Record]; known {
+		return w, nil
+	}
+	publisher, name, err := evidencedb.NamesOfRecord(q.tx, c.Record)
+	w := changeWords{strings.ToLower(publisher), strings.ToLower(name)}
+	q.words[c.Record] = w
+	return w, err
+}
+
+func (q *quietRules) fits(r *evidencedb.ChangeRule, c *evidencedb.LoggedChange) (bool, error) {
+	if len(r.Kinds) > 0 && !slices.Contains(r.Kinds, string(c.Kind)) {
+		return false, nil
+	}
+	if r.Name != "" || r.Publisher != "" {
+		w, err := q.wordsOf(c)
+		if err != nil {
+			return false, err
+		}
+		if r.Name != "" && !condition.Like(w.name, strings.ToLower(r.Name)) {
+			return false, nil
+		}
+		if r.Publisher != "" && !condition.Like(w.publisher, strings.ToLower(r.Publisher)) {
+			return false, nil
+		}
+	}
+	if r.Group == "" {
+		return true, nil
+	}
+	return q.in(r.Group, c.Device)
+}
+
+// quiet is the rule that calls a change noise, 0 where none does.
+func (q *quietRules) quiet(c *evidencedb.LoggedChange) (int64, error) {
+	for i := range q.rules {
+		r := &q.rules[i]
+		if r.What != "quiet" {
 			continue
 		}
-		var err error
-		if q.members[r.Group], err = devicesOfGroup(tx, r.Group); err != nil {
-			return err
+		if fits, err := q.fits(r, c); fits || err != nil {
+			return r.ID, err
 		}
 	}
-	records, err := snapshot.AllRecords(tx, false)
-	if err != nil {
-		return err
-	}
-	for _, r := range records {
-		q.words[r.ID] = changeWords{strings.ToLower(r.Publisher), strings.ToLower(r.Name)}
-	}
-	return nil
-}
-
-// devicesOfGroup lists who is in a group by its name, made by people or there by itself.
-func devicesOfGroup(tx *sqlite.Tx, name string) (map[int64]bool, error) {
-	cond, err := snapshot.GroupByName(tx, name)
-	if err != nil {
-		return map[int64]bool{}, nil // a group that is gone has nobody in it
-	}
-	if cond.Field != "group" {
-		return evidencedb.DevicesWhere(tx, cond)
-	}
-	groups, err := snapshot.DeviceGroups(tx)
-	if err != nil {
-		return nil, err
-	}
-	for _, g := range groups {
-		if g.Name == name {
-			return evidencedb.MembersOf(tx, g.ID)
-		}
-	}
-	return map[int64]bool{}, nil
-}
-
-func (q *quietRules) fits(r *evidencedb.ChangeRule, c *evidencedb.LoggedChange) bool {
-	if len(r.Kinds) > 0 && !slices.Contains(r.Kinds, string(c.Kind)) {
-		return false
-	}
-	w := q.words[c.Record]
-	if c.Kind == evidence.Hardware {
-		w = changeWords{"", strings.ReplaceAll(c.Key, "_", " ")}
-	}
-	if r.Name != "" && !condition.Like(w.name, strings.ToLower(r.Name)) {
-		return false
-	}
-	if r.Publisher != "" && !condition.Like(w.publisher, strings.ToLower(r.Publisher)) {
-		return false
-	}
-	return r.Group == "" || q.members[r.Group][c.Device]
-}
-
-func (q *quietRules) quiet(c *evidencedb.LoggedChange) int64 {
-	for i := range q.rules {
-		if r := &q.rules[i]; r.What == "quiet" && q.fits(r, c) {
-			return r.ID
-		}
-	}
-	return 0
+	return 0, nil
 }
 
 // LogChanges works out the changes of devices anew, in the transaction that stores them.
-func LogChanges(tx *sqlite.Tx, devices []int64) error {
+func LogChanges(tx *sqlite.Tx, devices []renewal.Dirty) error {
 	if len(devices) == 0 {
 		return nil
 	}
@@ -134,18 +160,21 @@ func LogChanges(tx *sqlite.Tx, devices []int64) error {
 	if err != nil {
 		return err
 	}
-	var all []evidencedb.LoggedChange
 	for _, d := range devices {
-		list, err := changesOf(tx, d)
+		list, err := changesOf(tx, d.Device, d.Since)
 		if err != nil {
 			return err
 		}
 		for i := range list {
-			list[i].Quiet = rules.quiet(&list[i])
+			if list[i].Quiet, err = rules.quiet(&list[i]); err != nil {
+				return err
+			}
 		}
-		all = append(all, list...)
+		if err := evidencedb.PutChanges(tx, d.Device, d.Since, list); err != nil {
+			return err
+		}
 	}
-	return evidencedb.PutChanges(tx, devices, all)
+	return nil
 }
 
 // ChangeRuleDraft quietens changes that are noise, or sends those that matter by mail.
@@ -220,40 +249,63 @@ func (svc *Service) PreviewChangeRule(ctx context.Context, d ChangeRuleDraft) (t
 		return 0, err
 	}
 	err = svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		_, list, err := touches(
-			tx,
-			evidencedb.ChangeRule{
-				ID:        d.ID,
-				What:      d.What,
-				Kinds:     d.Kinds,
-				Name:      d.Name,
-				Publisher: d.Publisher,
-				Group:     d.Group,
-			},
-		)
-		touched = len(list)
+		touched, err = countTouched(tx, &evidencedb.ChangeRule{
+			ID:        d.ID,
+			What:      d.What,
+			Kinds:     d.Kinds,
+			Name:      d.Name,
+			Publisher: d.Publisher,
+			Group:     d.Group,
+		})
 		return err
 	})
 	return touched, err
 }
 
-// touches lists the changes on record that a rule speaks of and no other rule has quietened.
-func touches(tx *sqlite.Tx, r evidencedb.ChangeRule) (*quietRules, []evidencedb.StoredChange, error) {
-	q := &quietRules{
-		rules:   []evidencedb.ChangeRule{r},
-		members: map[string]map[int64]bool{},
-		words:   map[int64]changeWords{},
+// scopeOf is where the changes stand that a rule speaks of and no other rule has quietened; those whose names do not
+// fit are among them. nowhere says that there are none, since its group is gone.
+func scopeOf(q *quietRules, r *evidencedb.ChangeRule) (s evidencedb.ChangeScope, nowhere bool, err error) {
+	s = evidencedb.ChangeScope{Kinds: r.Kinds, Quiet: []int64{0, r.ID}}
+	if r.Group != "" {
+		var is bool
+		s.Group, is, err = q.group(r.Group)
+		nowhere = !is
 	}
-	if err := q.load(tx); err != nil {
-		return nil, nil, err
+	return s, nowhere, err
+}
+
+// touches calls fn with the changes on record that a rule speaks of and no other rule has quietened; news says of those
+// alone that rules for mail have not looked at.
+func touches(tx *sqlite.Tx, r *evidencedb.ChangeRule, news bool, fn func(c *evidencedb.StoredChange) error) error {
+	q := rulesOf(tx, *r)
+	scope, nowhere, err := scopeOf(q, r)
+	if err != nil || nowhere {
+		return err
 	}
-	all, err := evidencedb.StoredChanges(tx)
-	if err != nil {
-		return nil, nil, err
+	scope.News = news
+	named := evidencedb.ChangeRule{Name: r.Name, Publisher: r.Publisher}
+	return evidencedb.EachChange(tx, scope, func(c *evidencedb.StoredChange) error {
+		if fits, err := q.fits(&named, &c.LoggedChange); err != nil || !fits {
+			return err
+		}
+		return fn(c)
+	})
+}
+
+// countTouched counts the changes on record that a rule speaks of and no other rule has quietened.
+func countTouched(tx *sqlite.Tx, r *evidencedb.ChangeRule) (n int, err error) {
+	if r.Name != "" || r.Publisher != "" {
+		err = touches(tx, r, false, func(*evidencedb.StoredChange) error {
+			n++
+			return nil
+		})
+		return n, err
 	}
-	return q, slices.DeleteFunc(all, func(c evidencedb.StoredChange) bool {
-		return c.Quiet != 0 && c.Quiet != r.ID || !q.fits(&r, &c.LoggedChange)
-	}), nil
+	scope, nowhere, err := scopeOf(rulesOf(tx, *r), r)
+	if err != nil || nowhere {
+		return 0, err
+	}
+	return evidencedb.CountChanges(tx, scope)
 }
 
 // PutChangeRule puts a rule in force, or changes one. Noise goes quiet at once, what is on record too; mail goes out
@@ -284,29 +336,31 @@ func (svc *Service) PutChangeRule(ctx context.Context, d ChangeRuleDraft, who st
 				return err
 			}
 		}
-		_, list, err := touches(tx, r)
-		if err != nil {
-			return err
-		}
-		touched = len(list)
+		var err error
 		if r.ID, err = evidencedb.PutChangeRule(tx, r); err != nil {
 			return err
 		}
-		if d.What == "mail" { // what is on record already is nobody's news
-			for i := range list {
-				if _, err := evidencedb.Mailed(tx, r.ID, &list[i].LoggedChange); err != nil {
-					return err
-				}
-			}
-		}
-		if d.What == "quiet" {
-			ids := make([]int64, 0, len(list))
-			for _, c := range list {
-				ids = append(ids, c.ID)
-			}
-			if err := evidencedb.SetQuiet(tx, r.ID, ids); err != nil {
+		// what is on record already is nobody's news
+		if d.What == "mail" {
+			touched, err = countTouched(tx, &r)
+			if err != nil {
 				return err
 			}
+			err = touches(tx, &r, true, func(c *evidencedb.StoredChange) error {
+				_, err := evidencedb.Mailed(tx, r.ID, &c.LoggedChange)
+				return err
+			})
+		} else {
+			var ids []int64
+			err = touches(tx, &r, false, func(c *evidencedb.StoredChange) error {
+				ids = append(ids, c.ID)
+				return nil
+			})
+			touched = len(ids)
+			err = errors.Join(err, evidencedb.SetQuiet(tx, r.ID, ids))
+		}
+		if err != nil {
+			return err
 		}
 		return tx.Note(now, who, "set a rule for changes", ruleWords(&r), "")
 	})
@@ -385,16 +439,14 @@ func speakAgain(tx *sqlite.Tx, id int64) error {
 		return err
 	}
 	rules.rules = slices.DeleteFunc(rules.rules, func(r evidencedb.ChangeRule) bool { return r.ID == id })
-	all, err := evidencedb.StoredChanges(tx)
-	if err != nil {
-		return err
-	}
 	by := map[int64][]int64{}
-	for i := range all {
-		if all[i].Quiet == id {
-			rule := rules.quiet(&all[i].LoggedChange)
-			by[rule] = append(by[rule], all[i].ID)
-		}
+	made := evidencedb.ChangeScope{Quiet: []int64{id}}
+	if err := evidencedb.EachChange(tx, made, func(c *evidencedb.StoredChange) error {
+		rule, err := rules.quiet(&c.LoggedChange)
+		by[rule] = append(by[rule], c.ID)
+		return err
+	}); err != nil {
+		return err
 	}
 	for rule, ids := range by {
 		if err := evidencedb.SetQuiet(tx, rule, ids); err != nil {
@@ -418,7 +470,7 @@ func (svc *Service) ChangeRules(ctx context.Context) ([]ChangeRuleView, error) {
 		}
 		for i := range rules {
 			r := &rules[i]
-			_, list, err := touches(tx, *r)
+			n, err := countTouched(tx, r)
 			if err != nil {
 				return err
 			}
@@ -427,7 +479,7 @@ func (svc *Service) ChangeRules(ctx context.Context) ([]ChangeRuleView, error) {
 				ChangeRuleView{
 					changeRuleDraft(r, revisions[sqlite.Itoa(r.ID)]),
 					ruleWords(r),
-					len(list),
+					n,
 					r.Author,
 					r.At,
 				},

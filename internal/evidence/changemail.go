@@ -3,7 +3,6 @@ package evidence
 import (
 	"fmt"
 	"log/slog"
-	"slices"
 	"strings"
 
 	"ensomet/internal/evidence/evidencedb"
@@ -16,6 +15,9 @@ const maxMailLines = 200
 
 // QueueChangeMail lets mail wait for the changes that happened since the last one, one message for each rule.
 func (svc *Service) QueueChangeMail(tx *sqlite.Tx) error {
+	if any, err := evidencedb.AnyNews(tx); err != nil || !any {
+		return err
+	}
 	rules, err := evidencedb.ChangeRules(tx)
 	if err != nil {
 		return err
@@ -25,28 +27,27 @@ func (svc *Service) QueueChangeMail(tx *sqlite.Tx) error {
 		if r.What != "mail" {
 			continue
 		}
-		_, list, err := touches(tx, *r)
-		if err != nil {
-			return err
-		}
-		var lines []string
+		var listed []int64
 		fresh := 0
-		for i := range list {
-			is, err := evidencedb.Mailed(tx, r.ID, &list[i].LoggedChange)
-			if err != nil {
+		if err := touches(tx, r, true, func(c *evidencedb.StoredChange) error {
+			is, err := evidencedb.Mailed(tx, r.ID, &c.LoggedChange)
+			if err != nil || !is {
 				return err
 			}
-			if !is {
-				continue
-			}
 			if fresh++; fresh <= maxMailLines {
-				lines = append(lines, list[i].Words)
+				listed = append(listed, c.ID)
 			}
+			return nil
+		}); err != nil {
+			return err
 		}
 		if fresh == 0 {
 			continue
 		}
-		slices.Sort(lines)
+		lines, err := evidencedb.ChangeWords(tx, listed)
+		if err != nil {
+			return err
+		}
 		if fresh > maxMailLines {
 			lines = append(lines, fmt.Sprintf("and %d more", fresh-maxMailLines))
 		}
@@ -71,5 +72,5 @@ func (svc *Service) QueueChangeMail(tx *sqlite.Tx) error {
 			return err
 		}
 	}
-	return nil
+	return evidencedb.NewsSeen(tx)
 }

@@ -27,27 +27,28 @@ func (svc *Service) CheckEvidence(tx *sqlite.Tx) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	stored, err := evidencedb.Changes(tx, 0)
-	if err != nil {
-		return nil, err
-	}
-	by := map[int64][]string{}
-	for _, c := range stored {
-		by[c.Device] = append(by[c.Device], fmt.Sprint(c))
-	}
 	for _, d := range devices {
-		list, err := changesOf(tx, d.ID)
+		list, err := changesOf(tx, d.ID, 0)
 		if err != nil {
 			return nil, err
 		}
-		var again []string
+		stored, err := evidencedb.Changes(tx, d.ID)
+		if err != nil {
+			return nil, err
+		}
+		var again, kept []string
 		for i := range list {
-			list[i].Quiet = rules.quiet(&list[i])
+			if list[i].Quiet, err = rules.quiet(&list[i]); err != nil {
+				return nil, err
+			}
 			again = append(again, fmt.Sprint(list[i]))
 		}
+		for _, c := range stored {
+			kept = append(kept, fmt.Sprint(c))
+		}
 		slices.Sort(again)
-		slices.Sort(by[d.ID])
-		if !slices.Equal(again, by[d.ID]) {
+		slices.Sort(kept)
+		if !slices.Equal(again, kept) {
 			wrong = append(wrong, fmt.Sprintf("the stored changes of %s are not what its scans say", d.Code))
 		}
 	}

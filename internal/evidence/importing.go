@@ -79,6 +79,9 @@ func (svc *Service) ImportInto(
 	if err != nil {
 		return err
 	}
+	if s.Close != nil {
+		defer s.Close()
+	}
 	var aside []*formats.LineError
 	var news []evidencedb.Reported
 	for {

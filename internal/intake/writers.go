@@ -19,6 +19,8 @@ type Writer struct {
 	// InSteps says that the transaction may be written in steps between two lines, and that finish writes it in steps
 	// where many wait.
 	InSteps bool
+	// Close is called when all is over, however it ended; nil is nothing to do.
+	Close func()
 }
 
 // Arrival is what is known of lines that arrive, besides themselves: when they hold where they do not say, who

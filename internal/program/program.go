@@ -194,7 +194,7 @@ func New(db *sqlite.DB, clock clock.Clock) *Program {
 // mainUsers brings the main users of devices in line with who counts as whom.
 func mainUsers(tx *sqlite.Tx, devices []int64) error {
 	for _, d := range devices {
-		if err := errors.Join(evidencedb.ResolveAnew(tx, d), renewal.MarkDevice(tx, d)); err != nil {
+		if err := errors.Join(evidencedb.ResolveAnew(tx, d), renewal.MarkDevice(tx, d, 0)); err != nil {
 			return err
 		}
 	}

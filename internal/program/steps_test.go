@@ -50,6 +50,7 @@ func deskOfSteps(t *testing.T, devices int) *Program {
 	}
 	take(t, prog, formats.Devices, lines...)
 	prog.DB.ShortSteps = true
+	prog.Evidence.InMemory = 9 // lines of a file are put aside and merged, too
 	return prog
 }
 

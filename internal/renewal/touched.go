@@ -115,8 +115,14 @@ func BeginCounting(tx *sqlite.Tx, devices []int64) error {
 	return err
 }
 
+// Dirty is a device whose changes between scans are to be worked out anew, from a time on; 0 is from the beginning.
+type Dirty struct {
+	Device int64
+	Since  int64 // seconds since 1970
+}
+
 // DevicesCounted notes that devices are counted, and lists those whose changes between scans are to be worked out.
-func DevicesCounted(tx *sqlite.Tx, devices []int64) (dirty []int64, err error) {
+func DevicesCounted(tx *sqlite.Tx, devices []int64) (dirty []Dirty, err error) {
 	list, err := json.Marshal(devices)
 	if err != nil {
 		return nil, err
@@ -175,13 +181,13 @@ func AnyTouched(tx *sqlite.Tx) (any bool, err error) {
 }
 
 // TakeDirty lists those of some devices whose changes between scans are to be worked out, and forgets that.
-func TakeDirty(tx *sqlite.Tx, devices []int64) ([]int64, error) {
+func TakeDirty(tx *sqlite.Tx, devices []int64) ([]Dirty, error) {
 	list, err := json.Marshal(devices)
 	if err != nil {
 		return nil, err
 	}
-	return sqlite.Select[int64](tx, "DELETE FROM dirty_device WHERE device_id IN (SELECT value FROM json_each(?)) "+
-		"RETURNING device_id", string(list))
+	return sqlite.Select[Dirty](tx, "DELETE FROM dirty_device WHERE device_id IN (SELECT value FROM json_each(?)) "+
+		"RETURNING device_id AS device, since", string(list))
 }
 
 // AllTouched reports whether every product is marked.
@@ -235,7 +241,7 @@ func MarkDevicesOf(tx *sqlite.Tx, records []int64) error {
 	}
 	_, err = tx.Exec(
 		"INSERT INTO dirty_device(device_id, change) SELECT DISTINCT device_id, 0 FROM install WHERE record_id IN "+
-			"(SELECT value FROM json_each(?)) ON CONFLICT DO NOTHING",
+			"(SELECT value FROM json_each(?)) ON CONFLICT DO UPDATE SET since = 0",
 		string(list),
 	)
 	return err
@@ -254,19 +260,21 @@ func MarkCountedDevicesOf(tx *sqlite.Tx, records []int64) error {
 	_, err = tx.Exec(
 		"INSERT INTO dirty_device(device_id, change) SELECT DISTINCT device_id, 0 FROM install WHERE record_id IN "+
 			"(SELECT value FROM json_each(?)) AND device_id NOT IN (SELECT device_id FROM touched_device WHERE "+
-			"counted = 0) AND EXISTS (SELECT 1 FROM device_fact) ON CONFLICT DO NOTHING",
+			"counted = 0) AND EXISTS (SELECT 1 FROM device_fact) ON CONFLICT DO UPDATE SET since = 0",
 		string(list),
 	)
 	return err
 }
 
-// MarkDevice notes that what was reported of a device has changed, so that its changes between scans are worked out
-// anew.
-func MarkDevice(tx *sqlite.Tx, device int64) error {
+// MarkDevice notes that what was reported of a device has changed, from a time on, so that its changes between scans
+// are worked out anew from then on. Since is in seconds since 1970; 0 is from the beginning.
+func MarkDevice(tx *sqlite.Tx, device, since int64) error {
 	_, err := tx.Exec(
-		"INSERT INTO dirty_device(device_id, change) VALUES (?, coalesce((SELECT CAST(value AS INTEGER) FROM setting "+
-			"WHERE key = 'changes'), 0) + 1) ON CONFLICT DO UPDATE SET change = excluded.change",
+		"INSERT INTO dirty_device(device_id, change, since) VALUES (?, coalesce((SELECT CAST(value AS INTEGER) FROM "+
+			"setting WHERE key = 'changes'), 0) + 1, ?) ON CONFLICT DO UPDATE SET change = excluded.change, "+
+			"since = min(since, excluded.since)",
 		device,
+		since,
 	)
 	if err != nil {
 		return err

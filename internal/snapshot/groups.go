@@ -16,21 +16,24 @@ func GroupByName(tx *sqlite.Tx, name string) (condition.Condition, error) {
 	if name == "" {
 		return condition.Condition{}, nil
 	}
-	groups, err := DeviceGroups(tx)
-	if err != nil {
+	var own bool
+	if err := tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM device_group WHERE name = ?)", name).
+		Scan(&own); err != nil {
 		return condition.Condition{}, err
 	}
-	for _, g := range groups {
-		if g.Name == name {
-			return condition.Condition{Field: "group", Op: "in", Value: name}, nil
+	if own {
+		return condition.Condition{Field: "group", Op: "in", Value: name}, nil
+	}
+	for _, g := range slices.Backward(automaticGroups) {
+		c := condition.Condition{Field: g.field, Op: g.op, Value: name}
+		var is bool
+		if err := tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM device WHERE "+g.column+" = ?1 OR ?2 AND "+
+			g.column+" > ?1 || '/' AND "+g.column+" < ?1 || '0')", name, g.op == "under").Scan(&is); err != nil {
+			return condition.Condition{}, err
 		}
-	}
-	automatic, err := AutomaticGroups(tx)
-	if err != nil {
-		return condition.Condition{}, err
-	}
-	if c, ok := automatic[name]; ok {
-		return c, nil
+		if is {
+			return c, nil
+		}
 	}
 	return condition.Condition{}, refuse.Errorf(
 		"there is no group %q: it must be one that you made, or a unit, an environment, a kind of device or a site "+

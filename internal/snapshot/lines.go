@@ -314,12 +314,15 @@ func Policies(tx *sqlite.Tx) ([]StoredPolicy, error) {
 		"reason, owner, until_day, author, at FROM policy WHERE ended_at IS NULL ORDER BY id")
 }
 
+// automaticGroups are the columns of devices whose values are groups. Where two have a name, the later one counts.
+var automaticGroups = []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"},
+	{"environment", "environment", "is"}, {"unit", "org_unit", "under"}}
+
 // AutomaticGroups lists the groups that exist by themselves: units, with those above them, environments, kinds and
 // sites. Each is a condition.
 func AutomaticGroups(tx *sqlite.Tx) (map[string]condition.Condition, error) {
 	out := map[string]condition.Condition{}
-	for _, g := range []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"},
-		{"environment", "environment", "is"}, {"unit", "org_unit", "under"}} {
+	for _, g := range automaticGroups {
 		values, err := sqlite.Select[string](
 			tx,
 			"SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''",

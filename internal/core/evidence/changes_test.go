@@ -124,6 +124,55 @@ func TestChangesAgainstComparingScans(t *testing.T) {
 	}
 }
 
+// Whatever arrives changes nothing of what happened before its first scan, and what happens from then on rests on
+// programs alone that came or went then, as far as they were seen then: by this what is kept of changes goes.
+func TestOnlyChangesFromThenOnAreOthers(t *testing.T) {
+	for seed := uint64(1); seed <= 600; seed++ {
+		r := rand.New(rand.NewPCG(seed, 37))
+		known, times := map[int64][]Interval{}, map[int64][]int64{}
+		history := func() (seen []Seen, first map[int64]int64) {
+			first = map[int64]int64{}
+			for source, list := range known {
+				first[source] = times[source][0]
+				for _, iv := range list {
+					seen = append(seen, Seen{source, iv.Record, fmt.Sprint(iv.Record / 10), fmt.Sprint(iv.Record % 10),
+						iv.Since, iv.Until})
+				}
+			}
+			return seen, first
+		}
+		var kept []Change
+		for range 2 + r.IntN(10) {
+			source, s := int64(1+r.IntN(2)), Scan{At: int64(10 + 10*r.IntN(12))}
+			for key := range int64(3) {
+				for range r.IntN(3) {
+					s.Items = append(s.Items, Item{Record: 10*key + int64(r.IntN(3)), Place: int64(r.IntN(2))})
+				}
+			}
+			known[source], times[source] = Merge(known[source], times[source], []Scan{s})
+			seen, first := history()
+			moved := map[string]bool{}
+			for _, iv := range seen {
+				if iv.Since >= s.At || iv.Until >= s.At && iv.Until != Forever {
+					moved[iv.Key] = true
+				}
+			}
+			some := slices.DeleteFunc(slices.Clone(seen), func(iv Seen) bool {
+				return !moved[iv.Key] || iv.Until < s.At
+			})
+			kept = slices.DeleteFunc(kept, func(c Change) bool { return c.At >= s.At })
+			for _, c := range Changes(some, first) {
+				if c.At >= s.At {
+					kept = append(kept, c)
+				}
+			}
+			if all := Changes(seen, first); len(all)+len(kept) > 0 && !reflect.DeepEqual(kept, all) {
+				t.Fatalf("seed %d, scan of %d at %d:\n%v, want\n%v", seed, source, s.At, kept, all)
+			}
+		}
+	}
+}
+
 // Parts: scans that cover some parts, in any order, end as if each part were a list of its own.
 func TestPartialScansDoNotDependOnOrder(t *testing.T) {
 	parts := []string{"packages", "tags", "desktop"}

@@ -88,3 +88,24 @@ func Merge(known []Interval, times []int64, scans []Scan) ([]Interval, []int64) 
 	}
 	return out, all
 }
+
+// Continue is Merge where every scan is newer than all that are known: open are the intervals that have not ended, and
+// newest is the time of the newest scan that they rest on, 0 where there is none. What ended before stays as it is, so
+// that a scan costs as much after years as on the first day. It returns what becomes of open, and what begins.
+func Continue(open []Interval, newest int64, scans []Scan) []Interval {
+	times := make([]int64, 0, len(open)+1)
+	for _, iv := range open {
+		times = append(times, iv.Since)
+	}
+	if newest != 0 {
+		times = append(times, newest)
+	}
+	slices.Sort(times)
+	out, _ := Merge(open, slices.Compact(times), scans)
+	return out
+}
+
+// Newer reports whether every scan is newer than a time.
+func Newer(scans []Scan, than int64) bool {
+	return !slices.ContainsFunc(scans, func(s Scan) bool { return s.At <= than })
+}

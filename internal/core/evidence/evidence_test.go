@@ -1,8 +1,10 @@
 package evidence
 
 import (
+	"cmp"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"testing"
 )
 
@@ -79,6 +81,49 @@ func TestMergeDoesNotDependOnOrder(t *testing.T) {
 			}
 			if !reflect.DeepEqual(got, want) {
 				t.Fatalf("seed %d at %d: got %v, scans said %v", seed, at, got, want)
+			}
+		}
+	}
+}
+
+// Scans that come in time end as Merge of all ends, though only what has not ended is gone by.
+func TestContinueIsMerge(t *testing.T) {
+	for seed := uint64(1); seed <= 400; seed++ {
+		r := rand.New(rand.NewPCG(seed, 36))
+		var ended, open, known []Interval
+		var times []int64
+		newest, at := int64(0), int64(0)
+		for range 1 + r.IntN(9) {
+			var scans []Scan
+			for range 1 + r.IntN(2) {
+				at += 10
+				s := Scan{At: at}
+				for rec := range int64(5) {
+					if r.IntN(3) > 0 {
+						s.Items = append(s.Items, Item{Record: rec, Place: int64(r.IntN(2))})
+					}
+				}
+				scans = append(scans, s)
+			}
+			if !Newer(scans, newest) || newest != 0 && Newer(append(scans, Scan{At: newest}), newest) {
+				t.Fatal("scans are newer where they are not, or are not where they are")
+			}
+			known, times = Merge(known, times, scans)
+			list := Continue(open, newest, scans)
+			newest, open = at, nil
+			for _, iv := range list {
+				if iv.Until == Forever {
+					open = append(open, iv)
+				} else {
+					ended = append(ended, iv)
+				}
+			}
+			all := append(append([]Interval{}, ended...), open...)
+			slices.SortFunc(all, func(a, b Interval) int {
+				return cmp.Or(compareItems(a.Item, b.Item), cmp.Compare(a.Since, b.Since))
+			})
+			if len(all) > 0 && !reflect.DeepEqual(all, known) {
+				t.Fatalf("seed %d at %d: %v, want %v", seed, at, all, known)
 			}
 		}
 	}

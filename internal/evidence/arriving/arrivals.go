@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"maps"
+	"math"
 	"slices"
 
 	"ensomet/internal/core/civil"
@@ -100,7 +101,7 @@ func (t *arrivals) take(a *arrival) (fresh int, err error) {
 	changed := t.res.Added+t.res.Changed+t.res.Gone > before
 	// a first scan of all is no change; a mended line joins a scan that was known
 	if fresh > 0 && (byAny || len(a.times()) > 1) || fresh == 0 && changed {
-		if err := renewal.MarkDevice(t.tx, a.device); err != nil {
+		if err := renewal.MarkDevice(t.tx, a.device, a.from()); err != nil {
 			return 0, err
 		}
 	}
@@ -130,6 +131,17 @@ func (a *arrival) times() []int64 {
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
+}
+
+// from is when the first of its scans was taken: what happened before is as it was.
+func (a *arrival) from() int64 {
+	first := int64(math.MaxInt64)
+	for _, p := range a.parts {
+		for _, s := range p.scans {
+			first = min(first, s.At)
+		}
+	}
+	return first
 }
 
 // unknown counts the times at which something that it covers is not on record yet.
@@ -314,11 +326,7 @@ func (m merging) otherParts(list []evidence.Scan, done map[int64]bool) error {
 // part merges scans of one part of the list.
 func (m merging) part(part int64, list []evidence.Scan, dates map[evidence.Item]civil.Day) error {
 	tx, res := m.tx, m.res
-	times, err := evidencedb.ScanTimes(tx, m.device, part, m.root)
-	if err != nil {
-		return err
-	}
-	stored, err := evidencedb.Intervals(tx, m.device, part)
+	stored, merged, err := m.merged(part, list, dates)
 	if err != nil {
 		return err
 	}
@@ -327,13 +335,10 @@ func (m merging) part(part int64, list []evidence.Scan, dates map[evidence.Item]
 		since int64
 	}
 	old := map[start]evidencedb.StoredInterval{}
-	known := make([]evidence.Interval, 0, len(stored))
 	for _, iv := range stored {
 		old[start{iv.Item, iv.Since}] = iv
-		known = append(known, iv.Interval)
 		dates[iv.Item] = max(dates[iv.Item], iv.InstallDate)
 	}
-	merged, _ := evidence.Merge(known, times, list)
 	for _, iv := range merged {
 		key := start{iv.Item, iv.Since}
 		before, was := old[key]
@@ -370,4 +375,64 @@ func (m merging) part(part int64, list []evidence.Scan, dates map[evidence.Item]
 		res.Changed++
 	}
 	return nil
+}
+
+// merged reads what is known of a part, as far as scans may change it, and says what becomes of it. Scans that are
+// newer than all change nothing of what has ended, but for the day of installation, which is one for all intervals of
+// an item.
+func (m merging) merged(part int64, scans []evidence.Scan, dates map[evidence.Item]civil.Day) (
+	known []evidencedb.StoredInterval, merged []evidence.Interval, err error) {
+	newest, err := evidencedb.NewestOf(m.tx, m.device, part, m.root)
+	if err != nil {
+		return nil, nil, err
+	}
+	if evidence.Newer(scans, newest) {
+		if known, err = evidencedb.OpenIntervals(m.tx, m.device, part); err != nil {
+			return nil, nil, err
+		}
+		open := intervalsOf(known)
+		begun, err := evidencedb.FromScans(m.tx, m.device, part, m.root, open)
+		if err != nil {
+			return nil, nil, err
+		}
+		if begun {
+			ended, err := evidencedb.EndedIntervals(m.tx, m.device, part, otherwise(known, scans, dates))
+			return append(known, ended...), append(evidence.Continue(open, newest, scans), intervalsOf(ended)...), err
+		}
+	}
+	if known, err = evidencedb.Intervals(m.tx, m.device, part); err != nil {
+		return nil, nil, err
+	}
+	times, err := evidencedb.ScanTimes(m.tx, m.device, part, m.root)
+	if err != nil {
+		return nil, nil, err
+	}
+	merged, _ = evidence.Merge(intervalsOf(known), times, scans)
+	return known, merged, nil
+}
+
+// otherwise lists the records that scans say more of than what is open has: that are there anew, or have a later day
+// of installation.
+func otherwise(open []evidencedb.StoredInterval, scans []evidence.Scan, dates map[evidence.Item]civil.Day) []int64 {
+	day := make(map[evidence.Item]civil.Day, len(open))
+	for _, iv := range open {
+		day[iv.Item] = iv.InstallDate
+	}
+	var out []int64
+	for _, s := range scans {
+		for _, it := range s.Items {
+			if had, is := day[it]; !is || dates[it] > had {
+				out = append(out, it.Record)
+			}
+		}
+	}
+	return out
+}
+
+func intervalsOf(list []evidencedb.StoredInterval) []evidence.Interval {
+	out := make([]evidence.Interval, len(list))
+	for i := range list {
+		out[i] = list[i].Interval
+	}
+	return out
 }

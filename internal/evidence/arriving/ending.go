@@ -78,7 +78,7 @@ func settled(tx *sqlite.Tx, now int64, devices []int64) error {
 		if _, err := e.End(d); err != nil {
 			return err
 		}
-		if err := renewal.MarkDevice(tx, d); err != nil {
+		if err := renewal.MarkDevice(tx, d, 0); err != nil {
 			return err
 		}
 	}

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
@@ -20,16 +18,6 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
-
-// scanLine is an install line in a compact form: a million of them fit in 64 MB.
-type scanLine struct {
-	device, source int32
-	record, place  int32
-	key            int32 // a licence key that was found, 0 where there is none
-	at             int64
-	installed      civil.Day
-	lastUsed       civil.Day
-}
 
 // Lines gathers lines of software and writes them scan by scan. Lines with one device, source and time are parts
 // of one scan.
@@ -63,7 +51,7 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 	if err != nil {
 		return nil, err
 	}
-	taken := &takenLines{devices: map[int32]string{}, origins: map[[2]int32]int64{}, names: map[int32]string{}}
+	taken := &takenLines{lines: sorter{most: cmp.Or(room.InMemory, mostInMemory)}, devices: map[int32]string{}, origins: map[[2]int32]int64{}, names: map[int32]string{}}
 	sources := map[string]int64{} // by name and slot
 	hashes := hasher{file: room.Secret}
 	asOf := in.AsOf.Unix()
@@ -110,24 +98,21 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 				return sqlite.Same, err
 			}
 		}
-		taken.lines = append(
-			taken.lines,
-			scanLine{
-				int32(device),
-				int32(source),
-				int32(record),
-				int32(place),
-				int32(key),
-				in.SeenAt,
-				in.InstallDate,
-				in.LastUsed,
-			},
-		)
-		return sqlite.Same, nil
+		return sqlite.Same, taken.lines.add(scanLine{
+			device:    int32(device),
+			source:    int32(source),
+			record:    int32(record),
+			place:     int32(place),
+			key:       int32(key),
+			installed: in.InstallDate,
+			lastUsed:  in.LastUsed,
+			at:        in.SeenAt,
+		})
 	}
 	return &intake.Writer{
 		Put:     put,
 		Finish:  func(res *intake.ImportResult) error { return room.takeLines(&in, taken, res) },
+		Close:   taken.lines.close,
 		InSteps: true,
 	}, nil
 }
@@ -135,7 +120,8 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 // takenLines are lines of a file of installs, with what is needed where a device turns out to be another one before the
 // end of the file.
 type takenLines struct {
-	lines   []scanLine
+	lines   sorter
+	noted   int32
 	devices map[int32]string   // what the file calls a device
 	names   map[int32]string   // of sources
 	origins map[[2]int32]int64 // by device and source, the record of the machine
@@ -145,7 +131,8 @@ func (l *takenLines) note(device, source int32, record int64, in formats.Install
 	if record != 0 {
 		l.origins[[2]int32{device, source}] = record
 	}
-	if len(l.lines) == 0 || l.lines[len(l.lines)-1].device != device {
+	if l.noted != device {
+		l.noted = device
 		l.devices[device] = in.Device
 	}
 	if l.names[source] == "" {
@@ -167,39 +154,12 @@ func sourceOf(tx *sqlite.Tx, known map[string]int64, name string, slot int64) (i
 	return id, err
 }
 
-// sort puts lines in the order of devices, sources and times.
-func (taken *takenLines) sort() {
-	order := func(a, b scanLine) int {
-		return cmp.Or(
-			cmp.Compare(a.device, b.device),
-			cmp.Compare(a.source, b.source),
-			cmp.Compare(a.at, b.at),
-			cmp.Compare(a.record, b.record),
-			cmp.Compare(a.place, b.place),
-		)
-	}
-	if !slices.IsSortedFunc(taken.lines, order) {
-		slices.SortFunc(taken.lines, order)
-	}
-}
-
-// count counts the devices of sorted lines.
-func (taken *takenLines) count() (n int) {
-	for i := range taken.lines {
-		if i == 0 || taken.lines[i].device != taken.lines[i-1].device {
-			n++
-		}
-	}
-	return n
-}
-
-// followAgain is follow where others have written since devices counted as was known. Lines of a device of which
-// another came apart meanwhile cannot be told from those of that one any more.
-func (taken *takenLines) followAgain(tx *sqlite.Tx, room *machines.Room, before map[int64]bool) (map[int64]bool,
-	error) {
+// away are the devices that count as another one. Lines of a device of which another came apart since devices counted
+// as was known before cannot be told from those of that one any more.
+func (taken *takenLines) away(tx *sqlite.Tx, before map[int64]bool) (map[int64]bool, error) {
 	away, err := machines.Away(tx)
-	if err != nil || maps.Equal(away, before) {
-		return before, err
+	if err != nil {
+		return nil, err
 	}
 	for id := range before {
 		if !away[id] {
@@ -208,42 +168,25 @@ func (taken *takenLines) followAgain(tx *sqlite.Tx, room *machines.Room, before 
 			}
 		}
 	}
-	if err := taken.follow(tx, room, away); err != nil {
-		return nil, err
-	}
-	taken.sort()
 	return away, nil
 }
 
-// follow lets lines go to the devices that theirs count as by now.
-func (taken *takenLines) follow(tx *sqlite.Tx, room *machines.Room, away map[int64]bool) error {
-	if len(away) == 0 {
-		return nil
+// follow lets the lines of a source on a device, which counts as another by now, go to that one.
+func (taken *takenLines) follow(tx *sqlite.Tx, room *machines.Room, sources map[string]int64, lines []scanLine) error {
+	first := lines[0]
+	m := identity.Machine{Source: taken.names[first.source], Key: taken.devices[first.device], Coded: true}
+	found, err := room.Sight(tx, m, "")
+	if err != nil {
+		return err
 	}
-	sources := map[string]int64{}
-	to := map[[2]int32][2]int32{}
-	for i := range taken.lines {
-		l := &taken.lines[i]
-		if !away[int64(l.device)] {
-			continue
-		}
-		from := [2]int32{l.device, l.source}
-		now, known := to[from]
-		if !known {
-			m := identity.Machine{Source: taken.names[l.source], Key: taken.devices[l.device], Coded: true}
-			found, err := room.Sight(tx, m, "")
-			if err != nil {
-				return err
-			}
-			source, err := sourceOf(tx, sources, m.Source, found.Slot)
-			if err != nil {
-				return err
-			}
-			now = [2]int32{int32(found.Device), int32(source)}
-			to[from], taken.origins[now] = now, found.Record
-		}
-		l.device, l.source = now[0], now[1]
+	source, err := sourceOf(tx, sources, m.Source, found.Slot)
+	if err != nil {
+		return err
 	}
+	for i := range lines {
+		lines[i].device, lines[i].source = int32(found.Device), int32(source)
+	}
+	taken.origins[[2]int32{int32(found.Device), int32(source)}] = found.Record
 	return nil
 }
 
@@ -270,46 +213,42 @@ func (h *hasher) of(key string) (hash, hint string, err error) {
 // takeLines takes lines in, by device and source, in steps of some devices each.
 func (room *Room) takeLines(in *intake.Arrival, taken *takenLines, res *intake.ImportResult) error {
 	tx := in.Tx
-	away, err := machines.Away(tx)
-	if err == nil {
-		err = taken.follow(tx, room.Machines, away)
-	}
+	away, err := taken.away(tx, nil)
 	if err != nil {
 		return err
 	}
-	if err := tx.Pause(func() error {
-		taken.sort()
-		res.Same, res.Devices = 0, taken.count()
-		return nil
-	}); err != nil {
+	if err := tx.Pause(taken.lines.begin); err != nil {
 		return err
 	}
-	if away, err = taken.followAgain(tx, room.Machines, away); err != nil {
+	res.Same, res.Devices = 0, len(taken.devices)
+	if away, err = taken.away(tx, away); err != nil {
 		return err
 	}
 	t, err := room.newArrivals(tx, res)
 	if err != nil {
 		return err
 	}
-	for len(taken.lines) > 0 {
-		first, n := taken.lines[0], 1
-		for n < len(taken.lines) && taken.lines[n].device == first.device && taken.lines[n].source == first.source {
-			n++
+	sources := map[string]int64{}
+	var group []scanLine
+	for {
+		if group, err = taken.lines.group(group[:0]); err != nil || len(group) == 0 {
+			return errors.Join(err, t.finish())
 		}
-		if _, err := t.take(arrivalOf(taken.lines[:n], taken.origins)); err != nil {
+		device := group[0].device
+		if away[int64(device)] {
+			if err := taken.follow(tx, room.Machines, sources, group); err != nil {
+				return err
+			}
+		}
+		if _, err := t.take(arrivalOf(group, taken.origins)); err != nil {
 			return err
 		}
-		taken.lines = taken.lines[n:]
-		if len(taken.lines) == 0 {
-			res.DevicesTaken++
-			break
-		}
-		if taken.lines[0].device != first.device {
-			res.DevicesTaken++
-		} else {
+		next, more := taken.lines.first()
+		if more && next.device == device {
 			continue
 		}
-		if !tx.Due() {
+		res.DevicesTaken++
+		if !more || !tx.Due() {
 			continue
 		}
 		if err := t.finish(); err != nil {
@@ -319,14 +258,13 @@ func (room *Room) takeLines(in *intake.Arrival, taken *takenLines, res *intake.I
 		if err := errors.Join(in.Stepped(res), tx.Step()); err != nil {
 			return err
 		}
-		if away, err = taken.followAgain(tx, room.Machines, away); err != nil {
+		if away, err = taken.away(tx, away); err != nil {
 			return err
 		}
 		if t, err = room.newArrivals(tx, res); err != nil {
 			return err
 		}
 	}
-	return t.finish()
 }
 
 // arrivalOf makes one of the lines of a source on a device, which stand in the order of their times.

@@ -17,4 +17,5 @@ type Room struct {
 	Secret   secret.File       // under which licence keys that are found are known
 	Numbers  *evidencedb.Cache // of records, places and files that were numbered
 	Machines *machines.Room    // finds the device that what a source says is about
+	InMemory int               // how many lines of a file are sorted in memory, 0 for as many as usual: for tests
 }

@@ -233,7 +233,7 @@ func (svc *Service) apply(
 			}
 		}
 	}
-	return changed, renewal.MarkDevice(tx, on.id)
+	return changed, renewal.MarkDevice(tx, on.id, 0)
 }
 
 // nextWord is from when on another word about the field holds, in seconds since 1970.
@@ -399,7 +399,7 @@ func (svc *Service) HoldDue(ctx context.Context) error {
 			if err := snapshot.KeepState(tx, was, today.Start(settings.Zone).Unix()); err != nil {
 				return err
 			}
-			if err := renewal.MarkDevice(tx, id); err != nil {
+			if err := renewal.MarkDevice(tx, id, 0); err != nil {
 				return err
 			}
 		}

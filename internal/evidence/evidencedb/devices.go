@@ -444,37 +444,56 @@ func (s Spans) Some(device int64) (some bool, err error) {
 
 // Merge adds a scan of a part to what is known of a device, in which root is the part that covers all of its kind.
 func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
-	times, err := sqlite.Select[int64](s.tx,
-		"SELECT at FROM "+s.t.scans+" WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
-		device,
-		part,
-		root,
-	)
-	if err != nil {
-		return err
-	}
 	place := "0"
 	if s.t.place != "" {
 		place = s.t.place
 	}
-	ends, again := "until", ""
+	ends, open, again := "until", "until IS NULL", ""
 	if s.t.cut {
-		ends, again = "CASE WHEN cut THEN NULL ELSE until END", ", cut = 0"
+		ends, open, again = "CASE WHEN cut THEN NULL ELSE until END", "(until IS NULL OR cut)", ", cut = 0"
 	}
-	known, err := sqlite.Query(s.tx, func(r *sql.Rows, v *evidence.Interval) error {
-		var until sql.NullInt64
-		err := r.Scan(&v.Record, &v.Place, &v.Since, &until)
-		v.Until = evidence.Forever
-		if until.Valid {
-			v.Until = until.Int64
-		}
-		return err
-	}, "SELECT "+s.t.item+", "+place+", since, "+ends+" FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?",
-		device, part)
+	intervals := func(where string) ([]evidence.Interval, error) {
+		return sqlite.Query(s.tx, func(r *sql.Rows, v *evidence.Interval) error {
+			var until sql.NullInt64
+			err := r.Scan(&v.Record, &v.Place, &v.Since, &until)
+			v.Until = evidence.Forever
+			if until.Valid {
+				v.Until = until.Int64
+			}
+			return err
+		}, "SELECT "+s.t.item+", "+place+", since, "+ends+" FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?"+
+			where, device, part)
+	}
+	newest, err := newestIn(s.tx, s.t.scans, device, part, root)
 	if err != nil {
 		return err
 	}
-	merged, _ := evidence.Merge(known, times, scans)
+	var known, merged []evidence.Interval
+	newer := evidence.Newer(scans, newest)
+	if newer {
+		if known, err = intervals(" AND " + open); err != nil {
+			return err
+		}
+		if newer, err = fromScansIn(s.tx, s.t.scans, device, part, root, known); err != nil {
+			return err
+		}
+		merged = evidence.Continue(known, newest, scans)
+	}
+	if !newer {
+		if known, err = intervals(""); err != nil {
+			return err
+		}
+		times, err := sqlite.Select[int64](s.tx,
+			"SELECT at FROM "+s.t.scans+" WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
+			device,
+			part,
+			root,
+		)
+		if err != nil {
+			return err
+		}
+		merged, _ = evidence.Merge(known, times, scans)
+	}
 	type start struct {
 		evidence.Item
 		since int64

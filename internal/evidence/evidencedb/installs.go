@@ -4,8 +4,10 @@ package evidencedb
 
 import (
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -378,6 +380,42 @@ func ScanTimes(tx *sqlite.Tx, device, part, root int64) ([]int64, error) {
 	)
 }
 
+// NewestOf returns when the newest scan of a device covered a part of a source's list, 0 where none did.
+func NewestOf(tx *sqlite.Tx, device, part, root int64) (int64, error) {
+	return newestIn(tx, "scan", device, part, root)
+}
+
+// FromScans reports whether each of some intervals of a part began with a scan that covered it. One that a scan spoke
+// of without covering it does not.
+func FromScans(tx *sqlite.Tx, device, part, root int64, list []evidence.Interval) (bool, error) {
+	return fromScansIn(tx, "scan", device, part, root, list)
+}
+
+func fromScansIn(tx *sqlite.Tx, table string, device, part, root int64, list []evidence.Interval) (bool, error) {
+	begins := map[int64]bool{}
+	for _, iv := range list {
+		begins[iv.Since] = true
+	}
+	if len(begins) == 0 {
+		return true, nil
+	}
+	text, err := json.Marshal(slices.Collect(maps.Keys(begins)))
+	if err != nil {
+		return false, err
+	}
+	var known int
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(DISTINCT at) FROM "+table+" WHERE device_id = ? AND source_id "+
+		"IN (?, ?) AND at IN (SELECT value FROM json_each(?))", device, part, root, string(text)).Scan(&known)
+	return known == len(begins), err
+}
+
+func newestIn(tx *sqlite.Tx, table string, device, part, root int64) (at int64, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT max(coalesce((SELECT max(at) FROM "+table+" WHERE device_id = ?1 AND "+
+		"source_id = ?2), 0), coalesce((SELECT max(at) FROM "+table+" WHERE device_id = ?1 AND source_id = ?3), 0))",
+		device, part, root).Scan(&at)
+	return at, err
+}
+
 // PartsOn lists the parts of a source's list, the whole apart, that anything was reported for on a device.
 func PartsOn(tx *sqlite.Tx, device, root int64) ([]int64, error) {
 	return sqlite.Select[int64](tx,
@@ -396,6 +434,28 @@ type StoredInterval struct {
 
 // Intervals returns what a source ever reported on a device, as its own lists have it.
 func Intervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
+	return intervals(tx, "", device, source)
+}
+
+// OpenIntervals returns what a source reports on a device still, as its own lists have it.
+func OpenIntervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
+	return intervals(tx, " AND (until IS NULL OR cut)", device, source)
+}
+
+// EndedIntervals returns where a source reported some records on a device once, as its own lists have it.
+func EndedIntervals(tx *sqlite.Tx, device, source int64, records []int64) ([]StoredInterval, error) {
+	if len(records) == 0 {
+		return nil, nil
+	}
+	list, err := json.Marshal(records)
+	if err != nil {
+		return nil, err
+	}
+	return intervals(tx, " AND until IS NOT NULL AND NOT cut AND record_id IN (SELECT value FROM json_each(?))", device,
+		source, string(list))
+}
+
+func intervals(tx *sqlite.Tx, where string, args ...any) ([]StoredInterval, error) {
 	return sqlite.Query(tx, func(r *sql.Rows, v *StoredInterval) error {
 		var until sql.NullInt64
 		err := r.Scan(&v.Record, &v.Place, &v.Since, &until, &v.InstallDate)
@@ -405,8 +465,7 @@ func Intervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
 		}
 		return err
 	}, "SELECT record_id, place_id, since, CASE WHEN cut THEN NULL ELSE until END, install_date FROM install "+
-		"WHERE device_id = ? AND source_id = ?",
-		device, source)
+		"WHERE device_id = ? AND source_id = ?"+where, args...)
 }
 
 // DropInterval removes an interval that a late scan has recut.
