@@ -116,7 +116,7 @@ func (svc *Collecting) Sender(ctx context.Context, secret, from string) (access.
 func (svc *Collecting) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (
 	out arriving.Taken, err error) {
 	now := svc.Clock.Now().Unix()
-	err = svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+	err = svc.DB.UpdateTogether(ctx, func(tx *sqlite.Tx) (err error) {
 		if out, err = svc.Take(tx, from.Source, from.FindsBy, s); err != nil {
 			return err
 		}

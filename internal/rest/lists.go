@@ -29,9 +29,13 @@ type ListInput struct {
 	Descending bool     `query:"desc"`
 	Cursor     string   `query:"cursor"`
 	Limit      int      `query:"limit" default:"100" minimum:"1" maximum:"1000"`
+	Count      string   `query:"count" enum:"some,all" default:"all" doc:"some counts ten thousand rows at most"`
 	Split      string   `query:"split" doc:"a column whose values are counted"`
 	Own        []string `query:"own,explode" doc:"fields of the house's own that are read besides"`
 }
+
+// countedAtOnce is how many rows are counted before a page is answered, where not all are asked for.
+const countedAtOnce = 10_000
 
 // mostOwn is how many fields of the house's own are read of a list at once.
 const mostOwn = 20
@@ -46,6 +50,9 @@ func (in *ListInput) Query() (sqlite.ListQuery, error) {
 		Limit:      in.Limit,
 		Split:      in.Split,
 		Own:        in.Own,
+	}
+	if in.Count == "some" {
+		q.CountTo = countedAtOnce
 	}
 	if len(in.Own) > mostOwn {
 		return q, &sqlite.ErrQuery{
@@ -72,12 +79,14 @@ func Of[T any](list func() *sqlite.List[T]) Lister[T] {
 
 // Page is a page of a list as it is sent. Next is empty on the last one. Total counts all rows that fit; Stale and
 // Never those of them that rest on devices whose evidence is stale or that were never scanned, where the list knows.
+// More says that there are more than Total, where only some were counted.
 type Page[T any] struct {
 	Rows  []T    `json:"rows"`
 	Next  string `json:"next"`
 	Total int    `json:"total"`
 	Stale int    `json:"stale"`
 	Never int    `json:"never"`
+	More  bool   `json:"more" doc:"there are more than total, and the rest was not counted"`
 	Parts []Part `json:"parts"`
 	// Own are values of fields of the house's own, row by row, in the order in which they were asked for.
 	Own [][]string `json:"own"`
@@ -117,6 +126,7 @@ func List[R, T any](s *Server, name string, lister Lister[R], to func(R) T) {
 				Total: page.Total,
 				Stale: page.Stale,
 				Never: page.Never,
+				More:  page.More,
 				Parts: Each(page.Parts, func(p sqlite.Part) Part { return Part(p) }),
 				Own:   page.Own,
 			}, err

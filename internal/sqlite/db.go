@@ -28,12 +28,13 @@ var ErrChangedMeanwhile = errors.New("somebody else changed it meanwhile: look a
 
 // DB is the open file: one writing connection and a pool of readers on a write-ahead log.
 type DB struct {
-	Path    string
-	write   *sql.DB
-	read    *sql.DB
-	preview *sql.DB // reads the file, and keeps changes to itself
-	turns   *turns  // of those who write
-	copying *checkpointer
+	Path     string
+	write    *sql.DB
+	read     *sql.DB
+	preview  *sql.DB // reads the file, and keeps changes to itself
+	turns    *turns  // of those who write
+	copying  *checkpointer
+	together gathering
 
 	ShortSteps bool // each step is due at once: for tests
 

@@ -27,16 +27,19 @@ type ListQuery struct {
 	Descending bool
 	Cursor     string
 	Limit      int
+	CountTo    int      // so many rows at most are counted where nothing is split, 0 for all
 	Split      string   // a column whose values are counted
 	Own        []string // fields of the house's own that are read besides
 }
 
 // Page is a page of a list. Next is empty on the last one. Total counts all rows that fit; Stale and Never those of
-// them that rest on devices whose evidence is stale or that were never scanned, where the list knows.
+// them that rest on devices whose evidence is stale or that were never scanned, where the list knows. More says that
+// there are more than Total, of which nobody has counted the rest, nor how many are stale.
 type Page[T any] struct {
 	Rows                []T
 	Next                string
 	Total, Stale, Never int
+	More                bool
 	Parts               []Part
 	Own                 [][]string // by row, the fields of the house's own that were asked for
 }
@@ -107,11 +110,69 @@ type List[T any] struct {
 	Own func(field string) string
 	// Fill makes what completes a row that has been read, where the database does not know all of it; nil is nothing.
 	Fill func(tx *Tx) (func(row *T), error)
+	// Finds is where the rows of a search stand, for a list of which few tables have the words; nil is to be looked for
+	// row by row.
+	Finds *Finds
 	// Kept reads the counts of all rows by the values of one column, which are kept; it goes before counting where
 	// nothing but that column narrows the list down.
 	Kept Kept
 	// In runs what reads the list in another state than that of the file; nil is the file as it is.
 	In func(ctx context.Context, fn func(tx *Tx) error) error
+}
+
+// Finds finds the rows of a list that may fit a search without looking at every row: Table is the one whose rows the
+// list has, as Alias in its From, and Key its primary key. Places must find every row that a searched column has.
+type Finds struct {
+	Table, Alias string
+	Key          []string
+	Places       []Find
+}
+
+// Find is a column of the table, and the query of its values of which one of Columns has a word.
+type Find struct {
+	Column, Keys string
+	Columns      []string
+}
+
+// mostFound is how many rows are put in order once they are found. More of them are read in the order.
+const mostFound = 10_000
+
+// found is From after the keys of the rows that may have the first word of a search.
+func (l *List[T]) found(search string) string {
+	f := l.Finds
+	var places, equal []string
+	for _, p := range f.Places {
+		places = append(places, "SELECT "+strings.Join(f.Key, ", ")+" FROM "+f.Table+" WHERE "+p.Column+" IN ("+
+			p.Keys+" WHERE "+strings.Join(p.Columns, " LIKE ? ESCAPE '\\' OR ")+" LIKE ? ESCAPE '\\')")
+	}
+	for _, k := range f.Key {
+		equal = append(equal, f.Alias+"."+k+" = found."+k)
+	}
+	first, rest, _ := strings.Cut(inOrder(l.From), " CROSS JOIN ")
+	return "(SELECT DISTINCT " + strings.Join(f.Key, ", ") + " FROM (" + strings.Join(places, " UNION ALL ") +
+		")) found CROSS JOIN " + first + " ON " + strings.Join(equal, " AND ") + " CROSS JOIN " + rest
+}
+
+func (l *List[T]) foundArgs(search string) (args []any) {
+	like := "%" + EscapeLike(strings.Fields(search)[0]) + "%"
+	for _, p := range l.Finds.Places {
+		for range p.Columns {
+			args = append(args, like)
+		}
+	}
+	return args
+}
+
+// countFound counts the rows that a search finds, and says whether they are many.
+func (l *List[T]) countFound(tx *Tx, q ListQuery, found, base, where string, args []any, out *Page[T]) (bool, error) {
+	some := q
+	some.CountTo = cmp.Or(q.CountTo, mostFound)
+	if err := l.counted(tx, some, " FROM "+found+" WHERE "+where, append(l.foundArgs(q.Search), args...),
+		out); err != nil || !out.More || q.CountTo > 0 {
+		return out.More, err
+	}
+	out.More = false
+	return true, l.counted(tx, q, base, args, out)
 }
 
 // Kept are counts that are kept of a list.
@@ -162,9 +223,18 @@ func (l *List[T]) counted(tx *Tx, q ListQuery, base string, args []any, out *Pag
 		}
 		return nil
 	}
-	if err := tx.QueryRowContext(tx.Ctx, l.counting(base), args...).Scan(&out.Total, &out.Stale,
-		&out.Never); err != nil || q.Split == "" {
+	text := l.counting(base)
+	if q.CountTo > 0 && q.Split == "" {
+		text = l.countingTo(base, q.CountTo+1)
+	}
+	if err := tx.QueryRowContext(tx.Ctx, text, args...).Scan(&out.Total, &out.Stale, &out.Never); err != nil {
 		return err
+	}
+	if q.Split == "" {
+		if q.CountTo > 0 && out.Total > q.CountTo {
+			out.Total, out.Stale, out.Never, out.More = q.CountTo, 0, 0, true
+		}
+		return nil
 	}
 	parts, err = l.parts(tx, q.Split, base, args)
 	out.Parts = append(out.Parts, parts...)
@@ -390,12 +460,13 @@ func (l *List[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
 type cursor struct {
 	At                  []any
 	Total, Stale, Never int
+	More, Many          bool
 }
 
 // order is what rows are put in order by: a column, and what tells rows apart that are alike in it; and the tables to
 // read, where nothing narrows them down. SQLite does not reckon with a page's end, so that it is told where to begin:
-// at the table whose index has the order.
-func (l *List[T]) order(q ListQuery) (terms []string, descending bool, from string, err error) {
+// at the table whose index has the order. Many says that so many rows fit a search that the next are found soon.
+func (l *List[T]) order(q ListQuery, many bool) (terms []string, descending bool, from string, err error) {
 	by, descending := q.Sort, q.Descending
 	if by == "" {
 		by = strings.TrimPrefix(l.Sort, "-")
@@ -416,7 +487,7 @@ func (l *List[T]) order(q ListQuery) (terms []string, descending bool, from stri
 	if terms = strings.Split(lead.Key, ", "); terms[0] != first {
 		terms = append([]string{first}, terms...)
 	}
-	if len(q.Filters) > 0 || q.Search != "" {
+	if !many && (len(q.Filters) > 0 || q.Search != "") {
 		return terms, descending, l.From, nil
 	}
 	return terms, descending, inOrder(lead.From), nil
@@ -434,10 +505,13 @@ func inOrder(from string) string {
 }
 
 // statement is the SQL of a page: the columns, what rows are put in order by, and the rows behind a mark, if any.
-func (l *List[T]) statement(q ListQuery, where string, behind bool) (string, error) {
-	terms, descending, from, err := l.order(q)
+func (l *List[T]) statement(q ListQuery, found, where string, behind, many bool) (string, error) {
+	terms, descending, from, err := l.order(q, many)
 	if err != nil {
 		return "", err
+	}
+	if found != "" {
+		from = found
 	}
 	direction, follows := "", ">"
 	if descending {
@@ -480,7 +554,7 @@ func (l *List[T]) Plan(tx *Tx, q ListQuery) (page, count []string, err error) {
 		return nil, nil, err
 	}
 	base := " FROM " + l.From + " WHERE " + where
-	text, err := l.statement(q, where, false)
+	text, err := l.statement(q, "", where, false, false)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -509,6 +583,18 @@ func (l *List[T]) ColumnNames() []string {
 	return out
 }
 
+// countingTo is the SQL that counts some rows, and how many of these are stale or never scanned.
+func (l *List[T]) countingTo(base string, most int) string {
+	age := "''"
+	for _, c := range l.Columns {
+		if c.Name == "age" {
+			age = c.SQL
+		}
+	}
+	return "SELECT count(*), coalesce(sum(age = 'stale'), 0), coalesce(sum(age = 'never'), 0) FROM (SELECT " + age +
+		" AS age" + base + " LIMIT " + strconv.Itoa(most) + ")"
+}
+
 // counting is the SQL that counts the rows.
 func (l *List[T]) counting(base string) string { return "SELECT count(*), " + l.ages() + base }
 
@@ -519,24 +605,43 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	if err != nil {
 		return out, err
 	}
-	base := " FROM " + l.From + " WHERE " + where
-	if q.Cursor != "" {
-		after, err := readCursor(q.Cursor)
-		if terms, _, _, wrong := l.order(q); err == nil && wrong == nil && len(terms) != len(after.At) {
+	base, found := " FROM "+l.From+" WHERE "+where, ""
+	many := false // rows that a search finds
+	if q.Search = strings.TrimSpace(q.Search); l.Finds != nil && q.Search != "" && q.Split == "" {
+		found = l.found(q.Search)
+	}
+	var after []any
+	switch {
+	case q.Cursor != "":
+		mark, err := readCursor(q.Cursor)
+		if terms, _, _, wrong := l.order(q, false); err == nil && wrong == nil && len(terms) != len(mark.At) {
 			err = errMark
 		}
 		if err != nil {
 			return out, err
 		}
-		args = append(args, after.At...)
-		out.Total, out.Stale, out.Never = after.Total, after.Stale, after.Never
-	} else if err := l.counted(tx, q, base, args, &out); err != nil {
-		return out, err
+		after, many = mark.At, mark.Many
+		out.Total, out.Stale, out.Never, out.More = mark.Total, mark.Stale, mark.Never, mark.More
+	case found != "":
+		if many, err = l.countFound(tx, q, found, base, where, args, &out); err != nil {
+			return out, err
+		}
+	default:
+		if err := l.counted(tx, q, base, args, &out); err != nil {
+			return out, err
+		}
 	}
-	text, err := l.statement(q, where, q.Cursor != "")
+	if many { // the next are soon found in the order
+		found = ""
+	}
+	text, err := l.statement(q, found, where, q.Cursor != "", many)
 	if err != nil {
 		return out, err
 	}
+	if found != "" {
+		args = append(l.foundArgs(q.Search), args...)
+	}
+	args = append(args, after...)
 	var ends [][]any
 	err = l.each(tx, text, args, func(row T, end []any) error {
 		out.Rows, ends = append(out.Rows, row), append(ends, end[len(q.Own):])
@@ -550,7 +655,7 @@ func (l *List[T]) Page(tx *Tx, q ListQuery) (Page[T], error) {
 	}
 	if q.Limit > 0 && len(out.Rows) > q.Limit {
 		out.Rows, out.Own = out.Rows[:q.Limit], out.Own[:min(q.Limit, len(out.Own))]
-		out.Next = writeCursor(cursor{At: ends[q.Limit-1], Total: out.Total, Stale: out.Stale, Never: out.Never})
+		out.Next = writeCursor(cursor{ends[q.Limit-1], out.Total, out.Stale, out.Never, out.More, many})
 	}
 	return out, nil
 }
@@ -578,7 +683,7 @@ func (l *List[T]) EachOwn(tx *Tx, q ListQuery, fn func(row T, own []string) erro
 	if err != nil {
 		return err
 	}
-	text, err := l.statement(q, where, false)
+	text, err := l.statement(q, "", where, false, false)
 	if err != nil {
 		return err
 	}

@@ -56,7 +56,21 @@ func UseList() *sqlite.List[UseRow] {
 		Sort:    "last",
 		Special: lists.DeviceFilters("d"),
 		Own:     sqlite.OwnIn("d.custom"),
-		Kept:    sqlite.Kept{Column: "class", Read: facts.UseByClass},
+		Finds: &sqlite.Finds{
+			Table: "idle_fact",
+			Alias: "i",
+			Key:   []string{"device_id", "product_id"},
+			Places: []sqlite.Find{
+				{Column: "product_id", Keys: "SELECT id FROM product", Columns: []string{"publisher", "name"}},
+				{Column: "device_id", Keys: "SELECT id FROM device", Columns: []string{"name", "org_unit"}},
+				{
+					Column:  "person_code",
+					Keys:    "SELECT person_code FROM (SELECT DISTINCT person_code FROM idle_fact)",
+					Columns: []string{"person_code"},
+				},
+			},
+		},
+		Kept: sqlite.Kept{Column: "class", Read: facts.UseByClass},
 		Columns: []sqlite.Column{
 			sqlite.Plain("id", "(i.device_id || ':' || i.product_id)"),
 			sqlite.Plain("deviceId", "i.device_id"),

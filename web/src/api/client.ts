@@ -131,6 +131,8 @@ export interface Page<T> {
   total: number
   stale: number
   never: number
+  /** there are more than total, and nobody has counted the rest */
+  more: boolean
   parts: Schemas['Part'][]
   own: string[][]
 }
@@ -152,7 +154,7 @@ export async function readList<K extends keyof Lists>(
   cursor: string,
   limit = 100,
 ): Promise<Page<Lists[K]>> {
-  const more: Record<string, string> = { limit: String(limit) }
+  const more: Record<string, string> = { limit: String(limit), count: 'some' }
   if (cursor) more.cursor = cursor
   const page = await bodyOf<Page<Lists[K]>>(reach(`/api/${name}?${search(query, more)}`))
   // fields of the house's own stand in the row, under own: and their name
@@ -163,6 +165,11 @@ export async function readList<K extends keyof Lists>(
       ...Object.fromEntries(own.map((o, k) => [o, page.own[i]?.[k] ?? ''])),
     }))
   return page
+}
+
+/** Counts all rows of a list, which may take long. */
+export async function countList(name: keyof Lists, query: ListQuery, signal: AbortSignal): Promise<Page<unknown>> {
+  return bodyOf<Page<unknown>>(reach(`/api/${name}?${search(query, { limit: '1' })}`, { signal }))
 }
 
 /** Counts the rows of a list by the values of a column. */

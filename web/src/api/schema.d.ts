@@ -5757,6 +5757,8 @@ export interface components {
             values: string[];
         };
         PageAsideRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5769,6 +5771,8 @@ export interface components {
             total: number;
         };
         PageCaseRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5781,6 +5785,8 @@ export interface components {
             total: number;
         };
         PageChangeRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5793,6 +5799,8 @@ export interface components {
             total: number;
         };
         PageDelivery: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5805,6 +5813,8 @@ export interface components {
             total: number;
         };
         PageDeviceRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5817,6 +5827,8 @@ export interface components {
             total: number;
         };
         PageEntitlementRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5829,6 +5841,8 @@ export interface components {
             total: number;
         };
         PageKeyRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5841,6 +5855,8 @@ export interface components {
             total: number;
         };
         PageMail: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5853,6 +5869,8 @@ export interface components {
             total: number;
         };
         PageMoveRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5865,6 +5883,8 @@ export interface components {
             total: number;
         };
         PageNameRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5877,6 +5897,8 @@ export interface components {
             total: number;
         };
         PageOrderRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5889,6 +5911,8 @@ export interface components {
             total: number;
         };
         PagePersonRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5901,6 +5925,8 @@ export interface components {
             total: number;
         };
         PagePoolRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5913,6 +5939,8 @@ export interface components {
             total: number;
         };
         PagePositionRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5925,6 +5953,8 @@ export interface components {
             total: number;
         };
         PageProductRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5937,6 +5967,8 @@ export interface components {
             total: number;
         };
         PagePublisherRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5949,6 +5981,8 @@ export interface components {
             total: number;
         };
         PageReleaseRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5961,6 +5995,8 @@ export interface components {
             total: number;
         };
         PageSavingRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5973,6 +6009,8 @@ export interface components {
             total: number;
         };
         PageSeatRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5985,6 +6023,8 @@ export interface components {
             total: number;
         };
         PageUseRow: {
+            /** @description there are more than total, and the rest was not counted */
+            more: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -9168,6 +9208,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -9365,6 +9407,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -9914,6 +9958,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -9954,6 +10000,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -10088,6 +10136,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -10190,6 +10240,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -10620,6 +10672,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -11201,6 +11255,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -11497,6 +11553,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -11760,6 +11818,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -11957,6 +12017,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -12474,6 +12536,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -13069,6 +13133,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -13286,6 +13352,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -13326,6 +13394,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -13366,6 +13436,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -13975,6 +14047,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -14178,6 +14252,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -14592,6 +14668,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -14632,6 +14710,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -15029,6 +15109,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */
@@ -16344,6 +16426,8 @@ export interface operations {
                 desc?: boolean;
                 cursor?: string;
                 limit?: number;
+                /** @description some counts ten thousand rows at most */
+                count?: "some" | "all";
                 /** @description a column whose values are counted */
                 split?: string;
                 /** @description fields of the house's own that are read besides */

@@ -1,11 +1,11 @@
 <script setup lang="ts" generic="K extends keyof Lists">
-import { useInfiniteQuery } from '@tanstack/vue-query'
+import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/vue-query'
 import InputText from 'primevue/inputtext'
 import MultiSelect from 'primevue/multiselect'
 import { computed, ref, watch } from 'vue'
 import ListHaving from './ListHaving.vue'
 import ListRows, { type ListColumn } from './ListRows.vue'
-import { listFile, readList, type Lists } from '../api/client'
+import { countList, listFile, readList, type Lists } from '../api/client'
 import { whole } from '../lib/format'
 import { useListState } from '../lib/listState'
 import type { OwnNamed } from '../lib/own'
@@ -60,9 +60,28 @@ const list = useInfiniteQuery({
   placeholderData: (before) => before,
 })
 const rows = computed(() => list.data.value?.pages.flatMap((p) => p.rows) ?? [])
-const total = computed(() => list.data.value?.pages[0]?.total ?? 0)
-const stale = computed(() => list.data.value?.pages[0]?.stale ?? 0)
-const never = computed(() => list.data.value?.pages[0]?.never ?? 0)
+// of very many rows so many are counted at once, and all when somebody asks for that
+const counting = ref(false)
+watch(query, (now, before) => {
+  if (JSON.stringify([now.q, now.f]) !== JSON.stringify([before.q, before.f])) counting.value = false
+})
+const client = useQueryClient()
+const countKey = computed(() => ['counted', props.name, query.value.q, query.value.f])
+const everyRow = useQuery({
+  queryKey: countKey,
+  queryFn: ({ signal }) => countList(props.name, { q: query.value.q, f: query.value.f }, signal),
+  enabled: counting,
+})
+const countAll = () => {
+  counting.value = !counting.value
+  if (!counting.value) void client.cancelQueries({ queryKey: countKey.value })
+}
+const first = computed(() => list.data.value?.pages[0])
+const counted = computed(() => (first.value?.more && counting.value && everyRow.data.value) || first.value)
+const beyond = computed(() => !!counted.value?.more)
+const total = computed(() => counted.value?.total ?? 0)
+const stale = computed(() => counted.value?.stale ?? 0)
+const never = computed(() => counted.value?.never ?? 0)
 defineExpose({ total, rows })
 
 const shown = computed(() =>
@@ -113,13 +132,16 @@ const dropUnseen = () => (selection.value = selection.value.filter((r) => !unsee
       <span class="soft" data-total
         ><template v-if="!list.data.value">{{ list.error.value ? 'not known: ' : '… ' }}{{ what }}</template
         ><template v-else
-          >{{ whole(total) }} {{ total === 1 ? what.replace(/^(\w+?)s\b/, '$1') : what
+          >{{ beyond ? 'more than ' : '' }}{{ whole(total) }} {{ total === 1 ? what.replace(/^(\w+?)s\b/, '$1') : what
           }}<span v-if="stale" class="drop" title="their evidence is older than its limit"
             >, {{ whole(stale) }} stale</span
           ><span v-if="never" class="drop">, {{ whole(never) }} never scanned</span
           ><template v-if="list.isFetching.value"> …</template></template
         ></span
       >
+      <button v-if="beyond" class="plain" type="button" data-count-all @click="countAll">
+        {{ counting ? 'stop counting' : 'count all' }}
+      </button>
       <span class="grow" />
       <slot name="actions" />
       <span class="ways"
@@ -140,6 +162,7 @@ const dropUnseen = () => (selection.value = selection.value.filter((r) => !unsee
       >
     </div>
     <p v-if="list.error.value" class="says" role="alert">{{ list.error.value.message }}</p>
+    <p v-else-if="counting && everyRow.error.value" class="says" role="alert">{{ everyRow.error.value.message }}</p>
     <p v-if="unseen.length" class="unseen" role="status" data-unseen>
       {{ unseen.length === 1 ? 'One row is' : `${whole(unseen.length)} rows are` }} ticked and not shown:
       {{
