@@ -258,7 +258,7 @@ func (svc *Service) SaveGroup(ctx context.Context, draft GroupDraft, who string)
 			set.Condition.Words(func(id int64) string { return fmt.Sprint("title ", id) })); err != nil {
 			return err
 		}
-		return renewal.Mark(tx, false)
+		return markGroup(tx, set.Name)
 	})
 	return id, err
 }
@@ -395,4 +395,20 @@ func (svc *Service) DeviceGroups(ctx context.Context) ([]DeviceGroupView, error)
 		return nil
 	})
 	return out, err
+}
+
+// markGroup notes that a group changed. Where nothing rests on it, who is in it is all that changed, and is known.
+func markGroup(tx *sqlite.Tx, name string) error {
+	groups, err := snapshot.DeviceGroups(tx)
+	if err != nil {
+		return err
+	}
+	users, err := groupUsers(tx, groups)
+	if err != nil {
+		return err
+	}
+	if len(users[name]) > 0 {
+		return renewal.Mark(tx, false)
+	}
+	return renewal.Count(tx, renewal.Changes)
 }

@@ -64,6 +64,15 @@ func groupUsers(tx *sqlite.Tx, groups []snapshot.DeviceGroup) (map[string][]stri
 			out[r.Group] = append(out[r.Group], "a rule for changes")
 		}
 	}
+	names, err := snapshot.NameRules(tx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range names {
+		for _, g := range names[i].Devices.Groups() {
+			out[g] = append(out[g], "the rule "+names[i].Name)
+		}
+	}
 	return out, nil
 }
 

@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/titles"
+	"ensomet/internal/worklist"
 )
 
 // everyKind changes something of any sort: what changing does, and besides what people decide about names, titles,
@@ -25,7 +26,30 @@ func (c *changing) everyKind(n int) string {
 	ctx := context.Background()
 	device := fmt.Sprintf("D%d", r.IntN(20))
 	product := mustProduct(t, prog, c.products[r.IntN(6)])
-	switch r.IntN(30) {
+	switch r.IntN(34) {
+	case 30, 31:
+		return c.stance(product)
+	case 32:
+		return c.reclaim(product)
+	case 33:
+		groups := textsOf(t, prog, "SELECT name FROM device_group ORDER BY id")
+		if len(groups) == 0 {
+			return ""
+		}
+		g := groups[r.IntN(len(groups))]
+		id, err := strconv.ParseInt(textsOf(t, prog, "SELECT id FROM device_group WHERE name = ?", g)[0], 10, 64)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := prog.Evidence.SaveGroup(ctx, evidence.GroupDraft{
+			ID:        id,
+			Revision:  seen(t, prog, edits.Group, id),
+			Name:      g,
+			Condition: asks("unit", "is", []string{"A", "B", "C"}[r.IntN(3)]),
+		}, "test"); err != nil {
+			t.Fatal(err)
+		}
+		return "a group that is another"
 	case 0:
 		var keys []string
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
@@ -124,6 +148,74 @@ func (c *changing) everyKind(n int) string {
 	return c.change(n)
 }
 
+// scope is what a stance or a rule speaks of: a title, a publisher or a category, of all devices or of a group.
+func (c *changing) scope(product int64) (id int64, publisher, category, group string) {
+	switch c.r.IntN(4) {
+	case 0:
+		publisher = "Ostwick"
+	case 1:
+		category = "utility"
+	default:
+		id = product
+	}
+	groups := append(textsOf(c.t, c.prog, "SELECT name FROM device_group ORDER BY id"), "A", "client", "")
+	return id, publisher, category, groups[c.r.IntN(len(groups))]
+}
+
+// stance sets a stance, changes one, or ends one.
+func (c *changing) stance(product int64) string {
+	ctx, r := c.t.Context(), c.r
+	d := worklist.PolicyDraft{Stance: []string{"restricted", "allowed", "required", "restricted"}[r.IntN(4)],
+		Reason: "tried"}
+	d.Product, d.Publisher, d.Category, d.Group = c.scope(product)
+	if d.Stance != "required" && r.IntN(3) == 0 {
+		d.Days, d.From, d.To = "mon-fri", "08:00", "18:00"
+	}
+	list, err := c.prog.Worklist.Policies(ctx)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	what := "a stance"
+	if n := len(list.Policies); n > 0 && r.IntN(2) == 0 {
+		d.ID = list.Policies[r.IntN(n)].ID
+		d.Revision = seen(c.t, c.prog, edits.Stance, d.ID)
+		what = "a stance that is another"
+		if r.IntN(2) == 0 {
+			if err := c.prog.Worklist.EndPolicy(ctx, d.ID, d.Revision, "test"); err != nil {
+				c.t.Fatal(err)
+			}
+			return "a stance that ends"
+		}
+	}
+	if err := c.prog.Worklist.SetPolicy(ctx, d, "test"); err != nil {
+		return ""
+	}
+	return what
+}
+
+// reclaim sets when licences are proposed for reclaim, or ends that.
+func (c *changing) reclaim(product int64) string {
+	ctx, r := c.t.Context(), c.r
+	list, err := c.prog.Worklist.ReclaimRules(ctx)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	if last := list[len(list)-1]; last.ID != 0 && r.IntN(2) == 0 {
+		if err := c.prog.Worklist.EndReclaimRule(ctx, last.ID, seen(c.t, c.prog, edits.Reclaim, last.ID),
+			"test"); err != nil {
+			c.t.Fatal(err)
+		}
+		return "a reclaim rule that ends"
+	}
+	d := worklist.ReclaimDraft{Propose: r.IntN(2) == 0, Window: []int{20, 90}[r.IntN(2)], Grace: 5, Least: 0.5,
+		PoolShare: 0.5, Note: "tried"}
+	d.Product, d.Publisher, d.Category, d.Group = c.scope(product)
+	if err := c.prog.Worklist.PutReclaimRule(ctx, d, "test"); err != nil {
+		return ""
+	}
+	return "a reclaim rule"
+}
+
 // joinOrPart joins two devices, or takes that back.
 func (c *changing) joinOrPart() string {
 	if len(c.acts) > 0 && c.r.IntN(2) == 0 {
@@ -155,12 +247,16 @@ func (c *changing) joinOrPart() string {
 }
 
 // Renewing what each change touches, of every kind and in any order, gives what renewing everything from the start
-// gives: every figure and every list, field by field. ENSOMET_CHANGES says how many changes.
+// gives: every figure and every list, field by field. ENSOMET_CHANGES says how many changes, and
+// ENSOMET_SEED which.
 func TestRenewingWhatIsTouchedEqualsRenewingEverything(t *testing.T) {
 	ctx := context.Background()
 	changes, seed := 300, uint64(17)
 	if n, err := strconv.Atoi(os.Getenv("ENSOMET_CHANGES")); err == nil {
 		changes = n
+	}
+	if n, err := strconv.ParseUint(os.Getenv("ENSOMET_SEED"), 10, 64); err == nil {
+		seed = n
 	}
 	c := newChanging(t, seed)
 	kinds := map[string]int{}
@@ -180,7 +276,9 @@ func TestRenewingWhatIsTouchedEqualsRenewingEverything(t *testing.T) {
 		}
 	}
 	for _, what := range []string{"a decision", "a rule", "a group", "a policy", "a title", "a day", "a late scan",
-		"a device put right", "a source", "devices that are one", "a machine that is new", "rights", "seats", "a scan",
+		"a device put right", "a source", "devices that are one", "a machine that is new", "a stance",
+		"a stance that is another", "a stance that ends", "a reclaim rule", "a reclaim rule that ends",
+		"a group that is another", "rights", "seats", "a scan",
 		"use"} {
 		if kinds[what] == 0 {
 			t.Errorf("nothing of the sort %q happened: %v", what, kinds)

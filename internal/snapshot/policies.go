@@ -3,6 +3,7 @@ package snapshot
 import (
 	"database/sql"
 	"encoding/json"
+	"slices"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/policy"
@@ -65,4 +66,27 @@ func (e *Snapshot) Mentioned(tx *sqlite.Tx) ([]int64, error) {
 		out = append(out, metering[i].Group.Titles()...)
 	}
 	return Distinct(out), err
+}
+
+// MostOfScope is how many products a stance or a rule may speak of, so that they are worked out one by one where it
+// changes; where it speaks of more, everything is.
+const MostOfScope = 200
+
+// ProductsOfScopes lists the products that some policies speak of, and those whose rights go with theirs. few is false
+// where they are more than MostOfScope, or where one speaks of every product.
+func ProductsOfScopes(c *recognise.Catalogue, policies ...*policy.Policy) (ids []int64, few bool) {
+	for _, p := range policies {
+		if p.Product == 0 && p.Category == "" && p.Publisher == "" {
+			return nil, false
+		}
+	}
+	for _, product := range c.Products() {
+		title := PolicyTitle(product)
+		if slices.ContainsFunc(policies, func(p *policy.Policy) bool { return p.SpeaksOf(title) }) {
+			if ids = append(ids, product.ID); len(ids) > MostOfScope {
+				return nil, false
+			}
+		}
+	}
+	return ids, true
 }

@@ -276,6 +276,8 @@ func (d *Findings) unchanged(tx *sqlite.Tx, cases []casework.Case) (map[int64]bo
 		switch c.Kind {
 		case casework.Missing:
 			out[c.ID] = found[keyOf(c)] || !here[pair] && !d.arrived[pair]
+		case casework.ForbiddenHours: // its use may be known where no scan is
+			out[c.ID] = found[keyOf(c)] || here[pair]
 		case casework.Leaver, casework.Uncovered, casework.OverusedKey, casework.UnboughtKey:
 			out[c.ID] = found[keyOf(c)]
 		case casework.DeniedPool: // one that reports nothing proves nothing

@@ -254,7 +254,8 @@ func stance(e *snapshot.Snapshot, f *snapshot.ProductFacts, dev *snapshot.Device
 // hoursWindow is how many days back a use in restricted hours is a finding.
 const hoursWindow = 30
 
-// findHours finds use at times at which a title must not be used, in the zone of the device.
+// findHours finds use at times at which a title must not be used, in the zone of the device, where no newer scan says
+// that the title is no longer there.
 func (d *Findings) findHours(tx *sqlite.Tx) error {
 	found, err := d.breaches(tx, d.hourNames())
 	if err != nil {
@@ -267,6 +268,15 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 		f, dev := d.Snapshot.Products[key.Product], &d.Snapshot.Devices[d.Snapshot.DeviceAt[key.Device]]
 		if dev.Status == evidence.Retired {
 			continue
+		}
+		if dev.LastScan > found[key].last { // it may have been removed since
+			has, err := snapshot.DevicesWith(tx, key.Product, d.Snapshot.At, []int64{key.Device})
+			if err != nil {
+				return err
+			}
+			if !has[key.Device] {
+				continue
+			}
 		}
 		d.found = append(d.found, finding{
 			kind:     casework.ForbiddenHours,
@@ -285,6 +295,7 @@ func (d *Findings) findHours(tx *sqlite.Tx) error {
 type breach struct {
 	seconds int64
 	times   int
+	last    int64    // when the latest ended, in seconds since 1970
 	when    []string // in words, the latest last
 	by      *policy.Policy
 	person  string // whose use was the latest
@@ -353,6 +364,7 @@ func (d *Findings) breaches(tx *sqlite.Tx, names []int64) (map[snapshot.DevicePa
 			v := found[key]
 			v.seconds += b.End - b.Start
 			v.times++
+			v.last = max(v.last, b.End)
 			v.by, v.person = b.By, s.Person
 			v.when = append(
 				v.when,

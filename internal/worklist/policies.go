@@ -249,6 +249,10 @@ func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) er
 		if err != nil {
 			return err
 		}
+		touched, err := svc.stanceScopes(tx, d.ID)
+		if err != nil {
+			return err
+		}
 		if d.ID != 0 {
 			was, err := svc.policyNow(tx, d.ID)
 			if err != nil {
@@ -280,7 +284,7 @@ func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) er
 			fmt.Sprint(d.Product, d.Publisher, d.Category, " ", d.Group)); err != nil {
 			return err
 		}
-		return renewal.Mark(tx, false)
+		return svc.markScopes(tx, append(touched, &p.Policy)...)
 	})
 }
 
@@ -301,14 +305,60 @@ func (svc *Service) EndPolicy(ctx context.Context, id, revision int64, who strin
 		}); err != nil {
 			return err
 		}
+		touched, err := svc.stanceScopes(tx, id)
+		if err != nil {
+			return err
+		}
 		if err := worklistdb.EndPolicy(tx, id, now.Unix(), who); err != nil {
 			return err
 		}
 		if err := tx.Note(now, who, "ended a policy", fmt.Sprint(id), ""); err != nil {
 			return err
 		}
-		return renewal.Mark(tx, false)
+		return svc.markScopes(tx, touched...)
 	})
+}
+
+// stanceScopes is what a stance in force speaks of before it changes; 0 is a new one.
+func (svc *Service) stanceScopes(tx *sqlite.Tx, id int64) ([]*policy.Policy, error) {
+	if id == 0 {
+		return nil, nil
+	}
+	list, err := snapshot.Policies(tx)
+	for i := range list {
+		if list[i].ID == id {
+			return []*policy.Policy{&list[i].Policy}, err
+		}
+	}
+	return nil, err
+}
+
+// markScopes marks the products that stances or rules speak of, which decide what is found of these. A title that is
+// required is missing on devices that have nothing of it, so that everything is looked at where one is among them.
+func (svc *Service) markScopes(tx *sqlite.Tx, scopes ...*policy.Policy) error {
+	c, err := svc.Snapshots.Catalogue(tx)
+	if err != nil {
+		return err
+	}
+	products, few := snapshot.ProductsOfScopes(c, scopes...)
+	list, err := snapshot.Policies(tx)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		scopes = append(scopes, &list[i].Policy)
+	}
+	for _, p := range scopes {
+		if few && p.Stance == policy.Required {
+			few = !slices.ContainsFunc(products, func(id int64) bool {
+				return p.SpeaksOf(snapshot.PolicyTitle(c.Product(id)))
+			})
+		}
+	}
+	if !few {
+		return renewal.Mark(tx, false)
+	}
+	return renewal.MarkProducts(tx, products...)
 }
 
 // PolicyEffect says what findings a stance would bring and end.

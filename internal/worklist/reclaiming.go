@@ -11,7 +11,6 @@ import (
 	"ensomet/internal/core/money"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/edits"
-	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/worklist/worklistdb"
@@ -346,6 +345,10 @@ func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who stri
 		if err != nil {
 			return err
 		}
+		touched, err := reclaimScopes(tx, d.ID)
+		if err != nil {
+			return err
+		}
 		now := svc.Clock.Now()
 		if d.ID != 0 {
 			was, err := svc.reclaimNow(tx, d.ID)
@@ -374,7 +377,7 @@ func (svc *Service) PutReclaimRule(ctx context.Context, d ReclaimDraft, who stri
 			d.Note); err != nil {
 			return err
 		}
-		return renewal.Mark(tx, false)
+		return svc.markScopes(tx, append(touched, &m.Policy)...)
 	})
 }
 
@@ -395,14 +398,32 @@ func (svc *Service) EndReclaimRule(ctx context.Context, id, revision int64, who 
 		}); err != nil {
 			return err
 		}
+		touched, err := reclaimScopes(tx, id)
+		if err != nil {
+			return err
+		}
 		if err := worklistdb.EndReclaimRule(tx, id, now.Unix(), who); err != nil {
 			return err
 		}
 		if err := tx.Note(now, who, "ended a rule for reclaim", fmt.Sprint(id), ""); err != nil {
 			return err
 		}
-		return renewal.Mark(tx, false)
+		return svc.markScopes(tx, touched...)
 	})
+}
+
+// reclaimScopes is what a rule in force speaks of before it changes; 0 is a new one.
+func reclaimScopes(tx *sqlite.Tx, id int64) ([]*policy.Policy, error) {
+	if id == 0 {
+		return nil, nil
+	}
+	list, err := snapshot.ReclaimRules(tx)
+	for i := range list {
+		if list[i].ID == id {
+			return []*policy.Policy{&list[i].Policy}, err
+		}
+	}
+	return nil, err
 }
 
 // LedgerSum is what one kind of worth comes to in one currency.
