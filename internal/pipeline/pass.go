@@ -21,9 +21,9 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// pass computes everything from one state of the file, in pieces: first device by device, then product by product.
-// Memory holds what is known of all devices, and the installs of one piece; whoever else writes waits for one piece at
-// most.
+// pass computes everything in pieces: first device by device, then product by product. Memory holds what is known of all
+// devices, and the installs of one piece; whoever else writes waits for one piece at most. Between two pieces it may go
+// on with a newer state of the file: what changed since it began is touched, and is counted again by whoever sees that.
 type pass struct {
 	*Service
 	ctx             context.Context
@@ -47,6 +47,7 @@ type Pieces struct {
 	Devices  int    // in a piece of devices; 0 is 1,000
 	Installs int    // in a piece of titles, one at least; 0 is two for each device, and 100,000 at least
 	Before   func() // is called before each
+	Newer    bool   // each sees the newest state
 }
 
 func (p Pieces) before() {
@@ -115,7 +116,7 @@ func (svc *Service) pass(ctx context.Context, fromNought bool, goesFirst func() 
 	svc.moved = moved{devices: map[int64]bool{}, products: map[int64]bool{}}
 	defer func() { svc.moved = moved{} }()
 	var p *pass
-	if err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+	if err := svc.DB.ViewLong(ctx, func(tx *sqlite.Tx) (err error) {
 		began, err := renewal.Moves(tx)
 		if err != nil {
 			return err
@@ -126,7 +127,13 @@ func (svc *Service) pass(ctx context.Context, fromNought bool, goesFirst func() 
 		}
 		p.between = func() error {
 			svc.Pieces.before()
-			return goesFirst()
+			if err := goesFirst(); err != nil {
+				return err
+			}
+			if svc.Pieces.Newer || tx.KeepsMuch() {
+				return tx.Newer()
+			}
+			return nil
 		}
 		p.write = func(fn func(tx *sqlite.Tx) error) error {
 			return svc.write(ctx, func(tx *sqlite.Tx) error {

@@ -16,8 +16,10 @@ import (
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/formats"
+	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/titles"
 )
 
 // machine is a device as its line of devices.csv says, by column.
@@ -223,5 +225,52 @@ func TestChangesAreQuietInAUnit(t *testing.T) {
 	}, sqlite.ListQuery{Filters: map[string]string{"quiet": "0", "kind": "upgraded"}})
 	if err != nil || len(loud.Rows) != 1 || loud.Rows[0].Code != "D3" {
 		t.Errorf("%+v, %v", loud.Rows, err)
+	}
+}
+
+// A group on which nothing rests changes nothing but who is in it; one of which something speaks has everything looked
+// at, and keeps its name, whatever it is that speaks of it.
+func TestWhatRestsOnAGroup(t *testing.T) {
+	ctx := context.Background()
+	prog, _ := desk(t)
+	base(t, prog)
+	renew(t, prog)
+	all := func() (is bool) {
+		t.Helper()
+		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+			is, err = renewal.AllTouched(tx)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+		return is
+	}
+	draft := evidence.GroupDraft{Name: "clients", Condition: asks("kind", "is", "client")}
+	id, err := prog.Evidence.SaveGroup(ctx, draft, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if all() {
+		t.Error("everything is looked at for a group that nobody asks for")
+	}
+	if got := textsOf(t, prog, "SELECT count(*) > 0 FROM group_member WHERE group_id = ?", id); got[0] != "1" {
+		t.Error("nobody is in it")
+	}
+	if _, err := prog.Titles.PutRule(ctx, titles.RuleDraft{Name: "no clients", Outcome: "leave_out",
+		Records: asks("name", "like", "*"), Devices: asks("group", "in", "clients"), Reason: "tried"}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	renew(t, prog)
+	draft.ID, draft.Revision = id, seen(t, prog, edits.Group, id)
+	draft.Condition = asks("kind", "is", "server")
+	if _, err := prog.Evidence.SaveGroup(ctx, draft, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if !all() {
+		t.Error("a rule leaves out what is on its devices, and nothing is looked at")
+	}
+	draft.Revision, draft.Name = seen(t, prog, edits.Group, id), "others"
+	if _, err := prog.Evidence.SaveGroup(ctx, draft, "me"); err == nil || !strings.Contains(err.Error(), "no clients") {
+		t.Errorf("it has another name, under a rule that asks for it: %v", err)
 	}
 }

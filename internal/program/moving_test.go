@@ -325,7 +325,7 @@ func TestEvidenceBecomesStaleByItself(t *testing.T) {
 // What changes while everything is computed anew in pieces goes first and is not written over: after each pass every
 // list and figure is what computing them from nothing gives.
 func TestChangesWhileEverythingIsComputedAnew(t *testing.T) {
-	for seed := range uint64(4) {
+	for seed := range uint64(6) {
 		c := newChanging(t, 70+seed)
 		ctx, prog := t.Context(), c.prog
 		if _, err := prog.Titles.PutRule(ctx, titles.RuleDraft{Name: "clients", Outcome: "leave_out",
@@ -340,6 +340,7 @@ func TestChangesWhileEverythingIsComputedAnew(t *testing.T) {
 			t.Fatal(err)
 		}
 		prog.Pipeline.Pieces.Devices, prog.Pipeline.Pieces.Installs = 3, 4
+		prog.Pipeline.Pieces.Newer = seed%3 > 0
 		n, most := 0, 60
 		prog.Pipeline.Pieces.Before = func() {
 			for i := 0; i < 4 && n < most; i++ {

@@ -433,6 +433,9 @@ func TestChangesAreQuietenedAndSent(t *testing.T) {
 		strings.Contains(all, "draft") {
 		t.Errorf("%d messages:\n%s", len(box.sent), all)
 	}
+	if left := textsOf(t, prog, "SELECT change_id FROM change_news"); len(left) > 0 {
+		t.Errorf("changes that were looked at are news still: %v", left)
+	}
 	rules, err := prog.Evidence.ChangeRules(ctx)
 	if err != nil || len(rules) != 2 || rules[0].Touches != 2 {
 		t.Errorf("%+v %v", rules, err)

@@ -20,9 +20,23 @@ func (e *Snapshot) count(tx *sqlite.Tx, how loading) error {
 	})
 }
 
-// loaded keeps the records that were there when recognitions were read: others came in since.
+// loaded keeps the records that were there when recognitions were read: others came in since. Where some products are
+// counted, those alone that were recognised as one of them then.
 func (e *Snapshot) loaded(records []int64) []int64 {
-	return slices.DeleteFunc(records, func(id int64) bool { return id >= int64(len(e.Recs)) })
+	return slices.DeleteFunc(records, func(id int64) bool {
+		if id >= int64(len(e.Recs)) {
+			return true
+		}
+		if e.pieces == nil || e.Only == nil {
+			return false
+		}
+		p := e.Recs[id].Product
+		if p == nil {
+			return true
+		}
+		_, of := slices.BinarySearch(e.Only, p.Id)
+		return !of
+	})
 }
 
 // onDevice is one device while its installs are counted.

@@ -25,6 +25,9 @@ const (
 	muchInLog     = 1_000 // pages
 	// with so many pages writers pause until all of it is copied, so that the log begins anew
 	tooMuchInLog = 16_000
+	// to so many bytes the log is cut when it begins anew, and with so many a long reading lets go of its state
+	sizeOfLog = 64 << 20
+	longLog   = sizeOfLog + sizeOfLog/2
 )
 
 func startCheckpointer(path string, turns *turns) (*checkpointer, error) {

@@ -81,6 +81,8 @@ type Tx struct {
 	looked    time.Time // when it was last looked whether somebody waits
 	turns     *turns
 	short     bool
+	newer     func() error // of what reads for long
+	log       string       // its file, of what reads for long
 }
 
 // Announce notes what the transaction is about: whoever waits for the topic is told when it is written.
@@ -149,7 +151,8 @@ func Open(ctx context.Context, path string) (*DB, error) {
 		return nil, err
 	}
 	db.preview.SetMaxOpenConns(4)
-	if _, err := db.write.ExecContext(ctx, "PRAGMA wal_autocheckpoint = 0"); err != nil {
+	if _, err := db.write.ExecContext(ctx, "PRAGMA wal_autocheckpoint = 0; PRAGMA journal_size_limit = "+
+		Itoa(sizeOfLog)); err != nil {
 		return nil, err
 	}
 	db.copying, err = startCheckpointer(path, db.turns)
@@ -292,6 +295,56 @@ func (db *DB) View(ctx context.Context, fn func(tx *Tx) error) error {
 	return within(ctx, db.read, true, fn)
 }
 
+// ViewLong is View for what reads for long: now and then it lets go of the state that it sees, see Newer.
+func (db *DB) ViewLong(ctx context.Context, fn func(tx *Tx) error) error {
+	return within(ctx, db.read, true, func(t *Tx) error {
+		held := t.Tx
+		t.newer = func() error {
+			end, err := db.turns.take(ctx) // so that all that was written can be copied
+			if err != nil {
+				return err
+			}
+			defer end()
+			if err := t.Commit(); err != nil {
+				return err
+			}
+			if _, err := db.copying.copy(ctx); err != nil {
+				return err
+			}
+			if t.Tx, err = db.read.BeginTx(ctx, nil); err != nil {
+				return err
+			}
+			var n int
+			return t.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema WHERE rowid < 0").Scan(&n)
+		}
+		t.log = db.Path + "-wal"
+		defer func() {
+			if t.Tx != nil && t.Tx != held {
+				_ = t.Rollback()
+			}
+		}()
+		return fn(t)
+	})
+}
+
+// Newer lets go of the state that a long reading sees, and goes on with the newest. As long as a state is seen, the log
+// of what is written after it cannot begin anew, and grows.
+func (tx *Tx) Newer() error {
+	if tx.newer == nil {
+		return nil
+	}
+	return tx.newer()
+}
+
+// KeepsMuch reports whether the log has become so long that a long reading had better let go of its state.
+func (tx *Tx) KeepsMuch() bool {
+	if tx.log == "" {
+		return false
+	}
+	log, err := os.Stat(tx.log)
+	return err == nil && log.Size() > longLog
+}
+
 func within(ctx context.Context, pool *sql.DB, readOnly bool, fn func(tx *Tx) error) error {
 	tx, err := pool.BeginTx(ctx, nil)
 	if err != nil {
@@ -300,7 +353,7 @@ func within(ctx context.Context, pool *sql.DB, readOnly bool, fn func(tx *Tx) er
 	defer tx.Rollback()
 	t := &Tx{Tx: tx, Ctx: ctx, readOnly: readOnly}
 	err = fn(t)
-	if err == nil {
+	if err == nil && t.Tx == tx {
 		err = tx.Commit()
 	}
 	if err != nil {

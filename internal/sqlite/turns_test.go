@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -189,5 +190,64 @@ func TestStepsOfAnotherProgram(t *testing.T) {
 	}
 	if err := other.Wait(); err != nil {
 		t.Errorf("the other program: %v", err)
+	}
+}
+
+// What reads for long lets go of its state, so that the log begins anew instead of growing with all that is written.
+func TestALongReadingLetsTheLogBeginAnew(t *testing.T) {
+	ctx := t.Context()
+	path := filepath.Join(t.TempDir(), "long.db")
+	db, err := Open(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	const rounds, each = 4, 100 << 20
+	if err := db.ViewLong(ctx, func(tx *Tx) error {
+		if _, err := tx.Setting("0"); err != nil { // it sees a state from its first question on
+			return err
+		}
+		for round := range rounds {
+			if err := db.Update(ctx, func(w *Tx) error {
+				return w.SetSetting(Itoa(int64(round)), strings.Repeat("x", each))
+			}); err != nil {
+				return err
+			}
+			seen := func() string {
+				text, err := tx.Setting(Itoa(int64(round)))
+				if err != nil {
+					t.Fatal(err)
+				}
+				return text
+			}
+			if seen() != "" {
+				t.Error("it sees what came after its state")
+			}
+			if !tx.KeepsMuch() {
+				t.Error("it is not known how long the log is")
+			}
+			if err := tx.Newer(); err != nil {
+				return err
+			}
+			if len(seen()) != each {
+				t.Error("it does not see the newest state")
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	log, err := os.Stat(path + "-wal")
+	if err != nil || log.Size() > each+each/2 {
+		t.Errorf("the log has %d bytes, %v", log.Size(), err)
+	}
+	if err := db.Update(ctx, func(w *Tx) error { return w.SetSetting("last", "1") }); err != nil {
+		t.Fatal(err)
+	}
+	if log, err = os.Stat(path + "-wal"); err != nil || log.Size() > sizeOfLog {
+		t.Errorf("begun anew, the log has %d bytes, %v", log.Size(), err)
+	}
+	if err := db.View(ctx, func(tx *Tx) error { return tx.Newer() }); err != nil {
+		t.Errorf("a short reading: %v", err)
 	}
 }
