@@ -123,11 +123,19 @@ func measureViews(dir, only, profile string) error {
 	return nil
 }
 
+type parameter struct{ Name string }
+
+// operation is what is described of a route.
+type operation struct {
+	ID         string `json:"operationId"`
+	Parameters []parameter
+}
+
 // viewPaths are the addresses of all answers that pages ask for, as the description of the program lists them, with
 // things of the estate in their places; and lists as people sort, filter, search and split them.
 func viewPaths(ctx context.Context, prog *program.Program, text []byte) (out []string, err error) {
 	var description struct {
-		Paths map[string]map[string]any `json:"paths"`
+		Paths map[string]map[string]operation `json:"paths"`
 	}
 	if err := json.Unmarshal(text, &description); err != nil {
 		return nil, err
@@ -142,21 +150,28 @@ func viewPaths(ctx context.Context, prog *program.Program, text []byte) (out []s
 	places := strings.NewReplacer("/products/{id}", "/products/"+product, "/records/{id}", "/records/"+record,
 		"/cases/{id}", "/cases/1", "/devices/{code}", "/devices/D000100", "/entitlements/{code}", "/entitlements/"+line)
 	for path, verbs := range description.Paths {
-		if path = places.Replace(path); verbs["get"] != nil && !strings.Contains(path, "{") {
-			out = append(out, path)
+		if path = places.Replace(path); verbs["get"].ID == "" || strings.Contains(path, "{") {
+			continue
 		}
+		if slices.ContainsFunc(verbs["get"].Parameters, func(p parameter) bool { return p.Name == "count" }) {
+			path += "?count=some"
+		}
+		out = append(out, path)
 	}
 	out = append(out,
-		"/api/devices?limit=100&split=age&sort=installs&desc=true",
-		"/api/devices?limit=100&q=D0001",
-		"/api/devices?limit=100&sort=lastSeen",
-		"/api/use?limit=100&sort=lastUse&desc=true",
-		"/api/use?limit=100&split=class",
-		"/api/use?limit=100&f=class%3Dunused",
-		"/api/use?limit=100&q=Loom",
-		"/api/names?limit=100&sort=devices&desc=true",
-		"/api/positions?limit=100&sort=short&desc=true",
-		"/api/cases?limit=100&split=kind",
+		"/api/devices?limit=1&split=age",
+		"/api/devices?count=some&sort=installs&desc=true",
+		"/api/devices?count=some&q=D0001",
+		"/api/devices?count=some&sort=lastSeen",
+		"/api/use?count=some&sort=last&desc=true",
+		"/api/use?limit=1&split=class",
+		"/api/use?count=some&f=class%3Dunused",
+		"/api/use?count=some&q=Loom",
+		"/api/use?count=some&q=Loom&sort=last&desc=true",
+		"/api/use?count=some&q=D000123",
+		"/api/names?count=some&sort=devices&desc=true",
+		"/api/positions?count=some&sort=short&desc=true",
+		"/api/cases?limit=1&split=kind",
 		"/api/splits/installs?by=site",
 		"/api/splits/use?by=site",
 		"/api/splits/titles?by=kind",

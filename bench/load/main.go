@@ -30,11 +30,15 @@ import (
 	"ensomet/internal/clock"
 	"ensomet/internal/core/access"
 	"ensomet/internal/formats"
+	"ensomet/internal/intake"
 	"ensomet/internal/program"
 	"ensomet/internal/sqlite"
 )
 
 const installs = 80
+
+// The title by whose figures it is seen how old figures are.
+const probeMaker, probeTitle = "Probe Works", "Probe Loom"
 
 func main() {
 	devices := flag.Int("devices", 1000, "simulated devices")
@@ -164,6 +168,11 @@ func run(devices, seconds, rate int, profile string) error {
 	if err := prog.People.SaveAccount(ctx, "reader", access.Viewer, "a long enough password"); err != nil {
 		return err
 	}
+	if _, err := prog.Evidence.Import(ctx, intake.ImportRequest{Kind: formats.Titles, File: "titles", Author: "bench",
+		In: strings.NewReader("publisher,product,category,model\n" + probeMaker + "," + probeTitle +
+			",utility,commercial\n")}); err != nil {
+		return err
+	}
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err
@@ -266,12 +275,12 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 			time.Sleep(20 * time.Millisecond)
 		}
 	}()
-	var shown []time.Duration
+	var shown, figured []time.Duration
 	reading.Add(1)
 	go func() {
 		defer reading.Done()
 		var err error
-		if shown, err = b.probe(reader, stop); err != nil {
+		if shown, figured, err = b.probe(reader, stop); err != nil {
 			log.Print(err)
 		}
 	}()
@@ -320,55 +329,75 @@ func (b *bench) sustained(devices, seconds, rate int) error {
 	)
 	fmt.Printf("%d scans of one device followed until the list of devices had them: half within %v, the slowest %v\n",
 		len(shown), at(shown, 0.5), at(shown, 1))
+	fmt.Printf("and until the figures of a title had them: half within %v, 95 %% within %v, the slowest %v\n",
+		at(figured, 0.5), at(figured, 0.95), at(figured, 1))
 	return nil
 }
 
-// probe sends scans of one device, of which each has another number of installs, and says how long after the answer
-// the list of devices had each.
-func (b *bench) probe(reader *http.Client, stop <-chan struct{}) (shown []time.Duration, err error) {
+// probe sends scans of one device, of which each has another number of installs, and has a title or has it not. It says
+// how long after the answer the list of devices had each, and how long after it the figures of the title.
+func (b *bench) probe(reader *http.Client, stop <-chan struct{}) (shown, figured []time.Duration, err error) {
+	first := func(path string, row any) error {
+		res, err := reader.Get(b.url + path)
+		if err != nil {
+			return err
+		}
+		page := struct{ Rows []json.RawMessage }{}
+		if err := errors.Join(json.NewDecoder(res.Body).Decode(&page), res.Body.Close()); err != nil ||
+			len(page.Rows) == 0 {
+			return err
+		}
+		return json.Unmarshal(page.Rows[0], row)
+	}
 	for round := 0; ; round++ {
 		s := b.scan(0, round)
 		s.Device.ID, s.Device.Name, s.Device.OSName = "PROBE", "probe", "" // a system would be one install more
 		s.At = time.Now()
 		s.Installs = s.Installs[:10+round%60]
+		has := int64(round % 2)
+		if has == 1 {
+			s.Installs[0] = formats.ScanInstall{Part: "dpkg", Publisher: probeMaker, Name: probeTitle, Version: "1.0"}
+		}
 		text, err := json.Marshal(s)
 		if err != nil {
-			return shown, err
+			return nil, nil, err
 		}
 		var packed bytes.Buffer
 		z := gzip.NewWriter(&packed)
 		if _, err := z.Write(text); err != nil {
-			return shown, err
+			return nil, nil, err
 		}
 		if err := z.Close(); err != nil {
-			return shown, err
+			return nil, nil, err
 		}
 		if _, err := b.send(packed.Bytes()); err != nil {
-			return shown, err
+			return nil, nil, err
 		}
-		for sent := time.Now(); ; time.Sleep(50 * time.Millisecond) {
-			var page struct{ Rows []struct{ Installs int } }
-			res, err := reader.Get(b.url + "/api/devices?q=probe")
-			if err != nil {
-				return shown, err
+		sent, listed := time.Now(), false
+		for ; ; time.Sleep(50 * time.Millisecond) {
+			var device struct{ Installs int }
+			var title struct{ Devices int64 }
+			if err := errors.Join(first("/api/devices?q=probe", &device),
+				first("/api/products?q="+strings.ReplaceAll(probeTitle, " ", "+"), &title)); err != nil {
+				return nil, nil, err
 			}
-			err = errors.Join(json.NewDecoder(res.Body).Decode(&page), res.Body.Close())
-			if err != nil {
-				return shown, err
-			}
-			if len(page.Rows) > 0 && page.Rows[0].Installs == len(s.Installs) {
+			if !listed && device.Installs == len(s.Installs) {
+				listed = true
 				shown = append(shown, time.Since(sent))
+			}
+			if listed && title.Devices == has {
+				figured = append(figured, time.Since(sent))
 				break
 			}
 			select {
 			case <-stop:
-				return shown, nil
+				return shown, figured, nil
 			default:
 			}
 		}
 		select {
 		case <-stop:
-			return shown, nil
+			return shown, figured, nil
 		case <-time.After(time.Second):
 		}
 	}

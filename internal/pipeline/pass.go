@@ -21,9 +21,9 @@ import (
 	"ensomet/internal/worklist/worklistdb"
 )
 
-// pass computes everything in pieces: first device by device, then product by product. Memory holds what is known of all
-// devices, and the installs of one piece; whoever else writes waits for one piece at most. Between two pieces it may go
-// on with a newer state of the file: what changed since it began is touched, and is counted again by whoever sees that.
+// pass computes everything in pieces: first device by device, then product by product. Memory holds what is known of
+// all devices, and the installs of one piece; whoever else writes waits for one piece at most. Between two pieces it
+// may go on with a newer state of the file: what changed since it began is touched, and is counted again for that.
 type pass struct {
 	*Service
 	ctx             context.Context

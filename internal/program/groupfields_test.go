@@ -257,7 +257,8 @@ func TestWhatRestsOnAGroup(t *testing.T) {
 		t.Error("nobody is in it")
 	}
 	if _, err := prog.Titles.PutRule(ctx, titles.RuleDraft{Name: "no clients", Outcome: "leave_out",
-		Records: asks("name", "like", "*"), Devices: asks("group", "in", "clients"), Reason: "tried"}, "me"); err != nil {
+		Records: asks("name", "like", "*"), Devices: asks("group", "in", "clients"), Reason: "tried"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	renew(t, prog)
@@ -270,7 +271,8 @@ func TestWhatRestsOnAGroup(t *testing.T) {
 		t.Error("a rule leaves out what is on its devices, and nothing is looked at")
 	}
 	draft.Revision, draft.Name = seen(t, prog, edits.Group, id), "others"
-	if _, err := prog.Evidence.SaveGroup(ctx, draft, "me"); err == nil || !strings.Contains(err.Error(), "no clients") {
+	_, err = prog.Evidence.SaveGroup(ctx, draft, "me")
+	if err == nil || !strings.Contains(err.Error(), "no clients") {
 		t.Errorf("it has another name, under a rule that asks for it: %v", err)
 	}
 }

@@ -27,6 +27,7 @@ type Loop struct {
 	since    time.Time // of the oldest change that waits, by the machine's clock; zero where none does
 	running  bool
 	took     time.Duration // of the last renewal
+	ended    time.Time     // when the renewal before did
 	renewals int64
 	err      string
 }
@@ -136,7 +137,7 @@ func (l *Loop) renewChanges(ctx context.Context) {
 		began := time.Now()
 		err := l.Current(ctx)
 		l.mu.Lock()
-		l.running, l.took, l.err = false, time.Since(began), ""
+		l.running, l.took, l.ended, l.err = false, time.Since(began), time.Now(), ""
 		if err != nil && ctx.Err() == nil {
 			l.err = err.Error()
 			slog.Error("figures could not be renewed", "error", err)
@@ -145,10 +146,15 @@ func (l *Loop) renewChanges(ctx context.Context) {
 	}
 }
 
-// pause waits until the oldest change has waited long enough. It reports false when ctx ends first.
+// pause waits until the oldest change has waited long enough, and for as long as the renewal before took: where changes
+// come all the time, those of that time are renewed together. It reports false when ctx ends first.
 func (l *Loop) pause(ctx context.Context) bool {
 	l.mu.Lock()
-	wait := time.Until(l.since.Add(min(max(LeastPause, l.took), mostPause)))
+	from := l.since
+	if l.ended.After(from) {
+		from = l.ended
+	}
+	wait := time.Until(from.Add(min(max(LeastPause, l.took), mostPause)))
 	l.mu.Unlock()
 	select {
 	case <-ctx.Done():

@@ -86,7 +86,7 @@ type Page[T any] struct {
 	Total int    `json:"total"`
 	Stale int    `json:"stale"`
 	Never int    `json:"never"`
-	More  bool   `json:"more" doc:"there are more than total, and the rest was not counted"`
+	More  bool   `json:"more,omitempty" doc:"there are more than total, and the rest was not counted"`
 	Parts []Part `json:"parts"`
 	// Own are values of fields of the house's own, row by row, in the order in which they were asked for.
 	Own [][]string `json:"own"`

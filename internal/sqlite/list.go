@@ -460,7 +460,8 @@ func (l *List[T]) parts(tx *Tx, by, base string, args []any) ([]Part, error) {
 type cursor struct {
 	At                  []any
 	Total, Stale, Never int
-	More, Many          bool
+	More                bool `json:",omitempty"`
+	Many                bool `json:",omitempty"`
 }
 
 // order is what rows are put in order by: a column, and what tells rows apart that are alike in it; and the tables to

@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"runtime/debug"
 	"sync"
@@ -34,7 +35,8 @@ type small struct {
 
 // UpdateTogether is Update for one of many small changes that come at once: those that wait are written in one
 // transaction. Each is whole or not there at all, whatever becomes of the others, and is on the disk when it returns.
-// Fn runs in another goroutine. Where ctx ends before fn began, nothing is done; after that fn runs to its end.
+// Fn runs in another goroutine, and again where one of the others fails. Where ctx ends before fn began, nothing is
+// done; after that fn runs to its end.
 func (db *DB) UpdateTogether(ctx context.Context, fn func(tx *Tx) error) error {
 	c := &small{ctx: ctx, fn: fn, done: make(chan struct{})}
 	g := &db.together
@@ -94,11 +96,14 @@ func (g *gathering) over() bool {
 	return !g.running
 }
 
+// errApart says that one of the changes of a transaction failed, so that each has to be made apart from the others.
+var errApart = errors.New("one of the changes failed")
+
 // writeTogether writes what waits until nothing does, in one transaction after the other, between which others have
 // their turns.
 func (db *DB) writeTogether() {
 	for !db.together.over() {
-		var written []*small
+		var taken []*small
 		err := db.Update(context.Background(), func(tx *Tx) error {
 			began := time.Now()
 			for time.Since(began) < shortTogether || time.Since(began) < longTogether && !db.turns.wanted() {
@@ -106,20 +111,30 @@ func (db *DB) writeTogether() {
 				if c == nil {
 					return nil
 				}
-				written = append(written, c)
-				if err := c.run(tx); err != nil {
-					return err
+				taken = append(taken, c)
+				if c.run(tx); c.failed() {
+					return errApart
 				}
 			}
 			return nil
 		})
-		for _, c := range written {
+		if errors.Is(err, errApart) {
+			err = db.Update(context.Background(), func(tx *Tx) error {
+				for _, c := range taken {
+					if err := c.runApart(tx); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		}
+		for _, c := range taken {
 			if err != nil {
 				c.err = err
 			}
 			close(c.done)
 		}
-		if err != nil && len(written) == 0 {
+		if err != nil && len(taken) == 0 {
 			db.fail(err)
 		}
 	}
@@ -133,26 +148,34 @@ func (db *DB) fail(err error) {
 	}
 }
 
-// run makes a change within a transaction of several. Its own fault is kept for whoever asked; what is returned is one
-// of the transaction.
-func (c *small) run(tx *Tx) error {
+func (c *small) failed() bool { return c.err != nil || c.panic != nil }
+
+// run makes a change within a transaction of several, and keeps its end for whoever asked.
+func (c *small) run(tx *Tx) {
+	c.panic = nil
 	c.tx = &Tx{Tx: tx.Tx, Ctx: context.WithoutCancel(c.ctx)}
-	if _, err := tx.Exec("SAVEPOINT together"); err != nil {
-		return err
-	}
-	if c.err = c.call(); c.err == nil {
+	if c.err = c.call(); !c.failed() {
 		once, _ := c.ctx.Value(onceKey{}).(*Once)
 		c.err = once.keep(c.tx)
 	}
-	if c.err != nil || c.panic != nil {
-		_, err := tx.Exec("ROLLBACK TO together")
-		if err != nil {
+	if c.failed() {
+		return
+	}
+	tx.Committed = append(tx.Committed, c.tx.Committed...)
+	for _, topic := range c.tx.topics {
+		tx.Announce(topic)
+	}
+}
+
+// runApart is run where what a change that fails has written is taken back. A savepoint costs a copy of each page that
+// is written after it, so that there is none as long as nothing fails. What is returned is a fault of the transaction.
+func (c *small) runApart(tx *Tx) error {
+	if _, err := tx.Exec("SAVEPOINT together"); err != nil {
+		return err
+	}
+	if c.run(tx); c.failed() {
+		if _, err := tx.Exec("ROLLBACK TO together"); err != nil {
 			return err
-		}
-	} else {
-		tx.Committed = append(tx.Committed, c.tx.Committed...)
-		for _, topic := range c.tx.topics {
-			tx.Announce(topic)
 		}
 	}
 	_, err := tx.Exec("RELEASE together")

@@ -50,7 +50,7 @@ func settings(t *testing.T, db *DB, like string) (n int) {
 func TestChangesAreWrittenTogether(t *testing.T) {
 	db, let := gathered(t)
 	const n = 300
-	var commits, told, heard atomic.Int64
+	var told, heard atomic.Int64
 	db.On("small", func() { heard.Add(1) })
 	wrong := errors.New("wrong")
 	ends := make([]string, n)
@@ -93,7 +93,6 @@ func TestChangesAreWrittenTogether(t *testing.T) {
 		})
 	}
 	waitFor(db, n-1)
-	db.On("small", func() { commits.Add(1) })
 	let()
 	all.Wait()
 	counts := map[string]int{}
@@ -110,8 +109,27 @@ func TestChangesAreWrittenTogether(t *testing.T) {
 	if a, b := settings(t, db, "first %"), settings(t, db, "second %"); a != 40 || b != 40 {
 		t.Errorf("%d and %d are there", a, b)
 	}
-	if told.Load() != 40 || heard.Load() == 0 || commits.Load() > 20 {
-		t.Errorf("%d were told, %d transactions heard, %d counted", told.Load(), heard.Load(), commits.Load())
+	if told.Load() != 40 || heard.Load() == 0 || heard.Load() > 40 {
+		t.Errorf("%d were told, %d transactions heard", told.Load(), heard.Load())
+	}
+	if end, err := db.turns.take(t.Context()); err == nil { // where none fails, few transactions do
+		heard.Store(0)
+		for i := range n {
+			all.Go(func() {
+				if err := db.UpdateTogether(t.Context(), func(tx *Tx) error {
+					tx.Announce("small")
+					return tx.SetSetting("good "+Itoa(int64(i)), "1")
+				}); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		waitFor(db, n-1)
+		end()
+		all.Wait()
+	}
+	if there := settings(t, db, "good %"); there != n || heard.Load() == 0 || heard.Load() > 30 {
+		t.Errorf("%d are there, by %d transactions", there, heard.Load())
 	}
 }
 

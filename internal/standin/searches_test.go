@@ -17,8 +17,8 @@ func TestSearchesFindWhatEveryRowSays(t *testing.T) {
 	if err := prog.DB.View(t.Context(), func(tx *sqlite.Tx) error {
 		plain := use.UseList()
 		plain.Finds = nil
-		for _, search := range []string{"a", "er", "  er a", "ström", "'", "%", "_", "e e", "no such word", "1", "or in"} {
-			for _, sort := range []string{"last", "device", "product", "user", "id"} {
+		for _, search := range []string{"a", "  er a", "ström", "'", "%", "_", "no such word", "1"} {
+			for _, sort := range []string{"last", "device", "product"} {
 				for _, filters := range []map[string]string{{}, {"class": "unused"}} {
 					q := sqlite.ListQuery{Search: search, Sort: sort, Filters: filters, Limit: 40}
 					want, err := plain.Page(tx, q)
@@ -34,8 +34,8 @@ func TestSearchesFindWhatEveryRowSays(t *testing.T) {
 						}
 						if got.More != (to > 0 && want.Total > to) || !got.More && (got.Total != want.Total ||
 							got.Stale != want.Stale || got.Never != want.Never) || got.More && got.Total != to {
-							t.Errorf("%q by %s, %v, to %d: counted %d of %d, more %v", search, sort, filters, to, got.Total,
-								want.Total, got.More)
+							t.Errorf("%q by %s, %v, to %d: counted %d of %d, more %v", search, sort, filters, to,
+								got.Total, want.Total, got.More)
 						}
 						if !reflect.DeepEqual(rows(got), rows(want)) {
 							t.Errorf("%q by %s, %v, to %d: other rows", search, sort, filters, to)
@@ -70,7 +70,7 @@ func TestSearchesFindWhatEveryRowSays(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if found < 3000 || few < 50 || many < 50 {
+	if found < 1000 || few < 20 || many < 15 {
 		t.Errorf("%d rows were found, %d times few and %d times many", found, few, many)
 	}
 }

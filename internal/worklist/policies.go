@@ -249,7 +249,7 @@ func (svc *Service) SetPolicy(ctx context.Context, d PolicyDraft, who string) er
 		if err != nil {
 			return err
 		}
-		touched, err := svc.stanceScopes(tx, d.ID)
+		touched, err := stanceScopes(tx, d.ID)
 		if err != nil {
 			return err
 		}
@@ -305,7 +305,7 @@ func (svc *Service) EndPolicy(ctx context.Context, id, revision int64, who strin
 		}); err != nil {
 			return err
 		}
-		touched, err := svc.stanceScopes(tx, id)
+		touched, err := stanceScopes(tx, id)
 		if err != nil {
 			return err
 		}
@@ -320,7 +320,7 @@ func (svc *Service) EndPolicy(ctx context.Context, id, revision int64, who strin
 }
 
 // stanceScopes is what a stance in force speaks of before it changes; 0 is a new one.
-func (svc *Service) stanceScopes(tx *sqlite.Tx, id int64) ([]*policy.Policy, error) {
+func stanceScopes(tx *sqlite.Tx, id int64) ([]*policy.Policy, error) {
 	if id == 0 {
 		return nil, nil
 	}

@@ -382,23 +382,14 @@ func (m merging) part(part int64, list []evidence.Scan, dates map[evidence.Item]
 // an item.
 func (m merging) merged(part int64, scans []evidence.Scan, dates map[evidence.Item]civil.Day) (
 	known []evidencedb.StoredInterval, merged []evidence.Interval, err error) {
-	newest, err := evidencedb.NewestOf(m.tx, m.device, part, m.root)
+	k, err := evidencedb.KnownOf(m.tx, m.device, part, m.root)
 	if err != nil {
 		return nil, nil, err
 	}
-	if evidence.Newer(scans, newest) {
-		if known, err = evidencedb.OpenIntervals(m.tx, m.device, part); err != nil {
-			return nil, nil, err
-		}
-		open := intervalsOf(known)
-		begun, err := evidencedb.FromScans(m.tx, m.device, part, m.root, open)
-		if err != nil {
-			return nil, nil, err
-		}
-		if begun {
-			ended, err := evidencedb.EndedIntervals(m.tx, m.device, part, otherwise(known, scans, dates))
-			return append(known, ended...), append(evidence.Continue(open, newest, scans), intervalsOf(ended)...), err
-		}
+	if k.FromScans && evidence.Newer(scans, k.Newest) {
+		ended, err := evidencedb.EndedIntervals(m.tx, m.device, part, otherwise(k.Open, scans, dates))
+		return append(k.Open, ended...), append(evidence.Continue(intervalsOf(k.Open), k.Newest, scans),
+			intervalsOf(ended)...), err
 	}
 	if known, err = evidencedb.Intervals(m.tx, m.device, part); err != nil {
 		return nil, nil, err

@@ -448,11 +448,11 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 	if s.t.place != "" {
 		place = s.t.place
 	}
-	ends, open, again := "until", "until IS NULL", ""
+	ends, open, again := "until", "i.until IS NULL", ""
 	if s.t.cut {
-		ends, open, again = "CASE WHEN cut THEN NULL ELSE until END", "(until IS NULL OR cut)", ", cut = 0"
+		ends, open, again = "CASE WHEN cut THEN NULL ELSE until END", "(i.until IS NULL OR i.cut)", ", cut = 0"
 	}
-	intervals := func(where string) ([]evidence.Interval, error) {
+	intervals := func() ([]evidence.Interval, error) {
 		return sqlite.Query(s.tx, func(r *sql.Rows, v *evidence.Interval) error {
 			var until sql.NullInt64
 			err := r.Scan(&v.Record, &v.Place, &v.Since, &until)
@@ -461,26 +461,27 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 				v.Until = until.Int64
 			}
 			return err
-		}, "SELECT "+s.t.item+", "+place+", since, "+ends+" FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?"+
-			where, device, part)
+		}, "SELECT "+s.t.item+", "+place+", since, "+ends+" FROM "+s.t.table+" WHERE device_id = ? AND source_id = ?",
+			device, part)
 	}
-	newest, err := newestIn(s.tx, s.t.scans, device, part, root)
+	item := "coalesce(i." + s.t.item + ", 0), 0, 0"
+	if s.t.place != "" {
+		item = "coalesce(i." + s.t.item + ", 0), coalesce(i." + s.t.place + ", 0), 0"
+	}
+	k, err := knownOf(s.tx, s.t.scans, item, s.t.table, open, device, part, root)
 	if err != nil {
 		return err
 	}
 	var known, merged []evidence.Interval
-	newer := evidence.Newer(scans, newest)
+	newer := k.FromScans && evidence.Newer(scans, k.Newest)
 	if newer {
-		if known, err = intervals(" AND " + open); err != nil {
-			return err
+		for _, iv := range k.Open {
+			known = append(known, iv.Interval)
 		}
-		if newer, err = fromScansIn(s.tx, s.t.scans, device, part, root, known); err != nil {
-			return err
-		}
-		merged = evidence.Continue(known, newest, scans)
+		merged = evidence.Continue(known, k.Newest, scans)
 	}
 	if !newer {
-		if known, err = intervals(""); err != nil {
+		if known, err = intervals(); err != nil {
 			return err
 		}
 		times, err := sqlite.Select[int64](s.tx,

@@ -380,40 +380,60 @@ func ScanTimes(tx *sqlite.Tx, device, part, root int64) ([]int64, error) {
 	)
 }
 
-// NewestOf returns when the newest scan of a device covered a part of a source's list, 0 where none did.
-func NewestOf(tx *sqlite.Tx, device, part, root int64) (int64, error) {
-	return newestIn(tx, "scan", device, part, root)
+// Known is what is known of a part of a source's list on a device that is still there: Newest is when its newest scan
+// was, 0 where none covered it. FromScans says that each interval began with a scan that covered it; one that a scan
+// spoke of without covering it does not.
+type Known struct {
+	Open      []StoredInterval
+	Newest    int64
+	FromScans bool
 }
 
-// FromScans reports whether each of some intervals of a part began with a scan that covered it. One that a scan spoke
-// of without covering it does not.
-func FromScans(tx *sqlite.Tx, device, part, root int64, list []evidence.Interval) (bool, error) {
-	return fromScansIn(tx, "scan", device, part, root, list)
-}
-
-func fromScansIn(tx *sqlite.Tx, table string, device, part, root int64, list []evidence.Interval) (bool, error) {
-	begins := map[int64]bool{}
-	for _, iv := range list {
-		begins[iv.Since] = true
+// knownOf reads what is known of a part. scans is the table of scans; interval what columns an interval has, from and
+// where which intervals.
+func knownOf(tx *sqlite.Tx, scans, interval, from, where string, device, part, root int64) (k Known, err error) {
+	newest := func(source string) string {
+		return "coalesce((SELECT max(t.at) FROM " + scans + " t WHERE t.device_id = ?1 AND t.source_id = " + source +
+			"), 0)"
 	}
-	if len(begins) == 0 {
-		return true, nil
-	}
-	text, err := json.Marshal(slices.Collect(maps.Keys(begins)))
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT n.newest, i.since IS NOT NULL, coalesce(i.since, 0), "+interval+
+		" FROM (SELECT max("+newest("?2")+", "+newest("?3")+") AS newest) n LEFT JOIN "+from+
+		" i ON i.device_id = ?1 AND i.source_id = ?2 AND "+where, device, part, root)
 	if err != nil {
-		return false, err
+		return k, err
+	}
+	begins := map[int64]bool{}
+	if err := sqlite.Each(rows, func() error {
+		v := StoredInterval{Interval: evidence.Interval{Until: evidence.Forever}}
+		var is bool
+		err := rows.Scan(&k.Newest, &is, &v.Since, &v.Record, &v.Place, &v.InstallDate)
+		if is {
+			k.Open = append(k.Open, v)
+			begins[v.Since] = true
+		}
+		return err
+	}); err != nil {
+		return k, err
+	}
+	k.FromScans = true
+	if delete(begins, k.Newest); len(begins) == 0 {
+		return k, nil
+	}
+	list, err := json.Marshal(slices.Collect(maps.Keys(begins)))
+	if err != nil {
+		return k, err
 	}
 	var known int
-	err = tx.QueryRowContext(tx.Ctx, "SELECT count(DISTINCT at) FROM "+table+" WHERE device_id = ? AND source_id "+
-		"IN (?, ?) AND at IN (SELECT value FROM json_each(?))", device, part, root, string(text)).Scan(&known)
-	return known == len(begins), err
+	err = tx.QueryRowContext(tx.Ctx, "SELECT count(DISTINCT at) FROM "+scans+" WHERE device_id = ? AND source_id "+
+		"IN (?, ?) AND at IN (SELECT value FROM json_each(?))", device, part, root, string(list)).Scan(&known)
+	k.FromScans = known == len(begins)
+	return k, err
 }
 
-func newestIn(tx *sqlite.Tx, table string, device, part, root int64) (at int64, err error) {
-	err = tx.QueryRowContext(tx.Ctx, "SELECT max(coalesce((SELECT max(at) FROM "+table+" WHERE device_id = ?1 AND "+
-		"source_id = ?2), 0), coalesce((SELECT max(at) FROM "+table+" WHERE device_id = ?1 AND source_id = ?3), 0))",
-		device, part, root).Scan(&at)
-	return at, err
+// KnownOf reads what a source reports on a device still, as its own lists have it.
+func KnownOf(tx *sqlite.Tx, device, part, root int64) (Known, error) {
+	return knownOf(tx, "scan", "coalesce(i.record_id, 0), coalesce(i.place_id, 0), coalesce(i.install_date, 0)",
+		"install", "(i.until IS NULL OR i.cut)", device, part, root)
 }
 
 // PartsOn lists the parts of a source's list, the whole apart, that anything was reported for on a device.
@@ -435,11 +455,6 @@ type StoredInterval struct {
 // Intervals returns what a source ever reported on a device, as its own lists have it.
 func Intervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
 	return intervals(tx, "", device, source)
-}
-
-// OpenIntervals returns what a source reports on a device still, as its own lists have it.
-func OpenIntervals(tx *sqlite.Tx, device, source int64) ([]StoredInterval, error) {
-	return intervals(tx, " AND (until IS NULL OR cut)", device, source)
 }
 
 // EndedIntervals returns where a source reported some records on a device once, as its own lists have it.

@@ -132,7 +132,7 @@ export interface Page<T> {
   stale: number
   never: number
   /** there are more than total, and nobody has counted the rest */
-  more: boolean
+  more?: boolean
   parts: Schemas['Part'][]
   own: string[][]
 }

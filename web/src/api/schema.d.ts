@@ -5758,7 +5758,7 @@ export interface components {
         };
         PageAsideRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5772,7 +5772,7 @@ export interface components {
         };
         PageCaseRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5786,7 +5786,7 @@ export interface components {
         };
         PageChangeRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5800,7 +5800,7 @@ export interface components {
         };
         PageDelivery: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5814,7 +5814,7 @@ export interface components {
         };
         PageDeviceRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5828,7 +5828,7 @@ export interface components {
         };
         PageEntitlementRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5842,7 +5842,7 @@ export interface components {
         };
         PageKeyRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5856,7 +5856,7 @@ export interface components {
         };
         PageMail: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5870,7 +5870,7 @@ export interface components {
         };
         PageMoveRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5884,7 +5884,7 @@ export interface components {
         };
         PageNameRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5898,7 +5898,7 @@ export interface components {
         };
         PageOrderRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5912,7 +5912,7 @@ export interface components {
         };
         PagePersonRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5926,7 +5926,7 @@ export interface components {
         };
         PagePoolRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5940,7 +5940,7 @@ export interface components {
         };
         PagePositionRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5954,7 +5954,7 @@ export interface components {
         };
         PageProductRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5968,7 +5968,7 @@ export interface components {
         };
         PagePublisherRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5982,7 +5982,7 @@ export interface components {
         };
         PageReleaseRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -5996,7 +5996,7 @@ export interface components {
         };
         PageSavingRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -6010,7 +6010,7 @@ export interface components {
         };
         PageSeatRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
@@ -6024,7 +6024,7 @@ export interface components {
         };
         PageUseRow: {
             /** @description there are more than total, and the rest was not counted */
-            more: boolean;
+            more?: boolean;
             /** Format: int64 */
             never: number;
             next: string;
