@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"path/filepath"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
@@ -51,8 +52,8 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 	if err != nil {
 		return nil, err
 	}
-	taken := &takenLines{lines: sorter{most: cmp.Or(room.InMemory, mostInMemory)}, devices: map[int32]string{},
-		origins: map[[2]int32]int64{}, names: map[int32]string{}}
+	taken := &takenLines{lines: sorter{most: cmp.Or(room.InMemory, mostInMemory), dir: filepath.Dir(room.DB.Path)},
+		devices: map[int32]string{}, origins: map[[2]int32]int64{}, names: map[int32]string{}}
 	sources := map[string]int64{} // by name and slot
 	hashes := hasher{file: room.Secret}
 	asOf := in.AsOf.Unix()

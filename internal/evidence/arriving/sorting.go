@@ -56,7 +56,8 @@ const mostInMemory = 80 << 20 / int(unsafe.Sizeof(scanLine{}))
 
 // sorter puts lines in the order of devices, sources and times.
 type sorter struct {
-	most  int // in memory
+	most  int    // in memory
+	dir   string // of the files
 	lines []scanLine
 	files []*os.File // each in order
 	heads []run      // a heap, the first line first
@@ -84,7 +85,7 @@ func (s *sorter) sort() {
 // spill puts the lines that are in memory into a file, which nobody else sees and which goes with the program.
 func (s *sorter) spill() error {
 	s.sort()
-	f, err := os.CreateTemp("", "ensomet-lines-*")
+	f, err := os.CreateTemp(s.dir, ".ensomet-lines-*")
 	if err != nil {
 		return fmt.Errorf("lines cannot be put aside: %w", err)
 	}

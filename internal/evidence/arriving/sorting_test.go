@@ -9,11 +9,11 @@ import (
 
 // However many lines fit in memory, they come in one order, group by group, and nothing is left behind.
 func TestLinesAreSortedBesideMemory(t *testing.T) {
-	t.Setenv("TMPDIR", t.TempDir())
+	dir := t.TempDir()
 	r := rand.New(rand.NewPCG(1, 36))
 	for _, most := range []int{1, 2, 7, 100, 5000} {
 		for _, n := range []int{0, 1, 2, 99, 1000} {
-			s := &sorter{most: most}
+			s := &sorter{most: most, dir: dir}
 			var want []scanLine
 			for range n {
 				l := scanLine{r.Int32N(20), r.Int32N(3), r.Int32N(1 << 30), r.Int32N(5), r.Int32N(2), -5, 20600,
@@ -47,15 +47,14 @@ func TestLinesAreSortedBesideMemory(t *testing.T) {
 			}
 		}
 	}
-	if left, err := os.ReadDir(os.Getenv("TMPDIR")); err != nil || len(left) > 0 {
+	if left, err := os.ReadDir(dir); err != nil || len(left) > 0 {
 		t.Errorf("files are left: %v %v", left, err)
 	}
 }
 
 // A disk that is full is told as a fault, not passed over.
 func TestLinesThatCannotBePutAside(t *testing.T) {
-	t.Setenv("TMPDIR", t.TempDir()+"/not here")
-	s := &sorter{most: 1}
+	s := &sorter{most: 1, dir: t.TempDir() + "/not here"}
 	if err := s.add(scanLine{}); err != nil {
 		t.Fatal(err)
 	}
