@@ -399,15 +399,11 @@ func (svc *Service) DeviceGroups(ctx context.Context) ([]DeviceGroupView, error)
 
 // markGroup notes that a group changed. Where nothing rests on it, who is in it is all that changed, and is known.
 func markGroup(tx *sqlite.Tx, name string) error {
-	groups, err := snapshot.DeviceGroups(tx)
+	users, err := restOn(tx, name)
 	if err != nil {
 		return err
 	}
-	users, err := groupUsers(tx, groups)
-	if err != nil {
-		return err
-	}
-	if len(users[name]) > 0 {
+	if len(users) > 0 {
 		return renewal.Mark(tx, false)
 	}
 	return renewal.Count(tx, renewal.Changes)

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -76,20 +77,29 @@ func groupUsers(tx *sqlite.Tx, groups []snapshot.DeviceGroup) (map[string][]stri
 	return out, nil
 }
 
+// restOn lists what rests on a group, by its name.
+func restOn(tx *sqlite.Tx, name string) ([]string, error) {
+	groups, err := snapshot.DeviceGroups(tx)
+	if err != nil {
+		return nil, err
+	}
+	users, err := groupUsers(tx, groups)
+	return users[name], err
+}
+
 // keepsItsName refuses a new name for a group that something asks for by its name.
 func keepsItsName(tx *sqlite.Tx, draft GroupDraft) error {
 	groups, err := snapshot.DeviceGroups(tx)
 	if err != nil {
 		return err
 	}
-	users, err := groupUsers(tx, groups)
-	if err != nil {
-		return err
-	}
 	for _, g := range groups {
-		if g.ID == draft.ID && g.Name != draft.Name && len(users[g.Name]) > 0 {
-			return refuse.Errorf("%s rests on the group %q: it keeps its name", strings.Join(users[g.Name], "; "),
-				g.Name)
+		if g.ID != draft.ID || g.Name == draft.Name {
+			continue
+		}
+		if users, err := restOn(tx, g.Name); err != nil || len(users) > 0 {
+			return cmp.Or(err, refuse.Errorf("%s rests on the group %q: it keeps its name", strings.Join(users, "; "),
+				g.Name))
 		}
 	}
 	return nil

@@ -56,7 +56,8 @@ func SeenOn(tx *sqlite.Tx, device, since int64) ([]evidence.Seen, map[int64]int6
 		if err := tx.QueryRowContext(tx.Ctx, `SELECT min(at) FROM (
 			SELECT (SELECT min(at) FROM scan WHERE device_id = ?1 AND source_id = s.id) AS at FROM source s WHERE s.id = ?2
 			UNION ALL
-			SELECT (SELECT min(at) FROM scan WHERE device_id = ?1 AND source_id = s.root) FROM source s WHERE s.id = ?2)`, device, source).Scan(&at); err != nil {
+			SELECT (SELECT min(at) FROM scan WHERE device_id = ?1 AND source_id = s.root) FROM source s WHERE s.id = ?2)`,
+			device, source).Scan(&at); err != nil {
 			return nil, nil, err
 		}
 		first[source] = at.Int64
