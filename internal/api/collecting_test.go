@@ -11,7 +11,9 @@ import (
 	"net/url"
 	"runtime"
 	"strings"
+	"sync"
 	"testing"
+	"time"
 
 	"ensomet/internal/evidence"
 	"ensomet/internal/evidence/evidencedb"
@@ -146,6 +148,40 @@ func TestScansOverHTTP(t *testing.T) {
 		if code, _ := looker.do(http.MethodPost, path, `{}`, nil); code == http.StatusOK {
 			t.Errorf("who may only look posted to %s", path)
 		}
+	}
+}
+
+func TestAScanComesLaterWhereManyWait(t *testing.T) {
+	s, prog := house(t)
+	token, _, err := prog.Collecting.NewToken(context.Background(), "shore", "id", "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	good := []byte(fmt.Sprintf(scanText, "D01", "box-new"))
+	held, free := make(chan struct{}), make(chan struct{})
+	var waiting sync.WaitGroup
+	write := func(how func(context.Context, func(*sqlite.Tx) error) error, fn func()) {
+		waiting.Go(func() {
+			if err := how(context.Background(), func(*sqlite.Tx) error { fn(); return nil }); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	write(prog.DB.Update, func() { close(held); <-free })
+	<-held
+	for range 1_000 {
+		write(prog.DB.UpdateTogether, func() {})
+	}
+	for prog.DB.WaitingTogether() < 1_000 {
+		time.Sleep(time.Millisecond)
+	}
+	if code, text := machine(t, s.URL, "/api/scans", token, "", good); code != 503 || !strings.Contains(text, "again") {
+		t.Errorf("while a thousand wait: %d %s", code, text)
+	}
+	close(free)
+	waiting.Wait()
+	if code, text := machine(t, s.URL, "/api/scans", token, "", good); code != 200 {
+		t.Errorf("after that: %d %s", code, text)
 	}
 }
 

@@ -71,6 +71,9 @@ var kinds = map[string]edited{
 	"how long use is kept": {
 		read: "/api/metering", save: "/api/metering/kept", put: true, field: "dayDays", a: 900, b: 901,
 	},
+	"how far back days can be asked for": {
+		read: "/api/history", save: "/api/history", put: true, field: "days", a: 400, b: 500,
+	},
 	"how names are decided": {read: "/api/names/settings", save: "/api/names/settings", field: "limit", a: 0.9,
 		b: 0.95},
 	"group": {
@@ -295,7 +298,7 @@ func TestSecondEditorsAreTold(t *testing.T) {
 			server := New(prog, nil)
 			first, second := persons[access.Admin], persons[access.Editor]
 			if strings.Contains(e.save, "case-rules") || strings.Contains(e.save, "kept") ||
-				strings.Contains(e.save, "settings") {
+				strings.Contains(e.save, "settings") || strings.Contains(e.save, "history") {
 				second = enter(t, first.base, "runer")
 			}
 			for line := range strings.Lines(e.make) {

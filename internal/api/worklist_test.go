@@ -65,7 +65,7 @@ func TestRolesAboutTheWorklist(t *testing.T) {
 			}
 		}
 	}
-	for _, path := range []string{"/api/case-rules", "/api/metering/kept"} {
+	for _, path := range []string{"/api/case-rules", "/api/metering/kept", "/api/history"} {
 		if status, _ := persons[access.Editor].do("PUT", path, "{}", nil); status != 403 {
 			t.Errorf("%s answers %d to who works", path, status)
 		}

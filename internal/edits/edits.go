@@ -24,6 +24,7 @@ const (
 	CaseRules    = "rules of the worklist"
 	HouseRules   = "rules of figures"
 	KeptUse      = "how long use is kept"
+	KeptHistory  = "how far back days can be asked for"
 	Naming       = "how names are decided"
 	Group        = "group"
 	Schedule     = "schedule"

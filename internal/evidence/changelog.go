@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"ensomet/internal/past"
+
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
@@ -160,7 +162,12 @@ func LogChanges(tx *sqlite.Tx, devices []renewal.Dirty) error {
 	if err != nil {
 		return err
 	}
+	kept, err := past.From(tx)
+	if err != nil {
+		return err
+	}
 	for _, d := range devices {
+		d.Since = max(d.Since, kept) // those before went
 		list, err := changesOf(tx, d.Device, d.Since)
 		if err != nil {
 			return err

@@ -3,7 +3,10 @@
 package evidence
 
 import (
+	"sync"
+
 	"ensomet/internal/clock"
+	"ensomet/internal/core/civil"
 	"ensomet/internal/evidence/arriving"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
@@ -25,6 +28,9 @@ type Service struct {
 	*arriving.Room // takes in what is said of the software on devices
 
 	Persons *persons.Room // says which names are one person
+
+	forgetting sync.Mutex
+	forgot     civil.Day // on which what is too old was forgotten last
 }
 
 // Collecting does what can be done with those who send scans: their tokens, and the scans that they are asked for.

@@ -111,6 +111,13 @@ func (svc *Collecting) Sender(ctx context.Context, secret, from string) (access.
 	return out, err
 }
 
+// mostWaiting is how many scans may wait to be taken in: more would wait longer than those who send them, and fill the
+// memory.
+const mostWaiting = 1_000
+
+// Busy reports whether so many scans wait to be taken in that another has to come later.
+func (svc *Collecting) Busy() bool { return svc.DB.WaitingTogether() >= mostWaiting }
+
 // Deliver takes in a scan that came over HTTP, and notes that it came. A scan is stored whole or not at all; what was
 // wrong with one that is refused is noted too.
 func (svc *Collecting) Deliver(ctx context.Context, from access.Sender, s *formats.Scan, bytes int64) (

@@ -36,6 +36,11 @@ func CheckTally(tx *sqlite.Tx) (wrong []string, err error) {
 		UNION ALL SELECT 'use ' || f.age || ': ' || i.class, count(*) FROM device_fact f
 			JOIN idle_fact i ON i.device_id = f.device_id WHERE f.age IN ('stale', 'never') GROUP BY 1
 		UNION ALL SELECT ?2 || state, count(*) FROM worklist_case GROUP BY state
+		UNION ALL SELECT 'source scans: ' || name, count(*) FROM (SELECT DISTINCT s.name, c.device_id, c.at FROM scan c
+			JOIN source s ON s.id = c.source_id) GROUP BY name
+		UNION ALL SELECT 'source devices: ' || name, count(*) FROM (SELECT DISTINCT s.name, c.device_id FROM scan c
+			JOIN source s ON s.id = c.source_id) GROUP BY name
+		UNION ALL SELECT 'source heard: ' || s.name, max(c.at) FROM scan c JOIN source s ON s.id = c.source_id GROUP BY 1
 		UNION ALL SELECT ?3 || state, count(*) FROM worklist_case WHERE came_back > 0 GROUP BY state`, UseTally,
 		CaseTally, BackTally)
 	if err != nil {

@@ -87,6 +87,7 @@ var derivedTables = []struct {
 }{
 	{"counted", "what is counted of devices", false},
 	{"sourced", "which sources report what", false},
+	{"sourced_use", "which sources report what is used", false},
 	{"fleet", "how many devices there are", false},
 	{"device_fact", "the list of devices", false},
 	{"name_fact", "the list of names", false},

@@ -304,7 +304,7 @@ func (svc *Service) keep(tx *sqlite.Tx, c *reckoning, ids []int64, touch bool) e
 		counts.PutNamesakes(tx, slices.Sorted(maps.Keys(moved.Names))),
 		titlesdb.MoveReleases(tx, moved),
 		counts.PutProducts(tx, moved),
-		counts.PutSourced(tx, ids),
+		counts.PutSourced(tx, e, ids, idle),
 		svc.Titles.MoveNames(tx, e, moved.Keys),
 		directory.Touch(tx, slices.Sorted(maps.Keys(people))),
 	); err != nil {

@@ -247,7 +247,7 @@ func (p *pass) putDevices(c *reckoning, piece []int64) error {
 			return errors.Join(
 				evidence.LogChanges(tx, dirty),
 				p.Counts.Put(tx, p.e, some, c.InTime),
-				counts.PutSourced(tx, some),
+				counts.PutSourced(tx, p.e, some, idle),
 				facts.PutDevices(tx, some, sums, idle),
 				evidencedb.PutMembersOf(tx, some, members),
 			)

@@ -30,8 +30,11 @@ const mostWrong = 100
 func (svc *Service) CheckStatement(ctx context.Context, id int64) (CheckedStatement, error) {
 	out := CheckedStatement{Wrong: []string{}}
 	var kept, again statementContent
+	marked := false
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-		out.StoredStatement, kept, err = openStatement(tx, id)
+		if out.StoredStatement, kept, err = openStatement(tx, id); err == nil {
+			marked, err = tx.KeepsMark(out.Mark)
+		}
 		return err
 	})
 	if err != nil {
@@ -43,6 +46,10 @@ func (svc *Service) CheckStatement(ctx context.Context, id int64) (CheckedStatem
 				"compared with what is known now, and not be worked out again",
 			id,
 		)
+	}
+	if !marked {
+		return out, refuse.Errorf("statement %d stays as it was handed over, but what the file knew then is not kept "+
+			"any more: it cannot be worked out again", id)
 	}
 	day, err := civil.Parse(kept.AsOf)
 	if err != nil {

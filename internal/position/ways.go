@@ -450,11 +450,11 @@ func (w *outward) byMachines(p *position.Position) (out []WayOut) {
 }
 
 func (w *outward) device(code string) (*snapshot.DeviceFacts, bool) {
-	i := slices.IndexFunc(w.Devices, func(d snapshot.DeviceFacts) bool { return d.Code == code })
-	if i < 0 {
+	at, known := w.DeviceAt[w.DeviceOf(code)]
+	if !known {
 		return nil, false
 	}
-	return &w.Devices[i], true
+	return &w.Devices[at], true
 }
 
 // byHosts moves the virtual machines of all hosts that are counted to one of them that is counted anyway, the fullest
@@ -497,10 +497,25 @@ func (w *outward) byHosts(p *position.Position, guests []string) (out []WayOut) 
 	return out
 }
 
+// distinct are texts, each once, in the order in which they came.
+type distinct struct {
+	list []string
+	has  map[string]bool
+}
+
+func (d *distinct) add(text string) {
+	if d.has == nil {
+		d.has = map[string]bool{}
+	}
+	if !d.has[text] {
+		d.has[text], d.list = true, append(d.list, text)
+	}
+}
+
 // byInstalls are the ways about machines that nothing covers: another version, and leaving out what is not in
 // production.
 func (w *outward) byInstalls(p *position.Position) (out []WayOut) {
-	var tooNew, test []string
+	tooNew, test := distinct{}, distinct{}
 	lower := ""
 	for i := range p.Units {
 		u := &p.Units[i]
@@ -510,11 +525,11 @@ func (w *outward) byInstalls(p *position.Position) (out []WayOut) {
 		for _, h := range u.Holdings {
 			holding := &w.f.Holdings[h]
 			code := w.code(holding.Device)
-			if u.Gap == entitle.VersionTooNew && !slices.Contains(tooNew, code) {
-				tooNew = append(tooNew, code)
+			if u.Gap == entitle.VersionTooNew {
+				tooNew.add(code)
 			}
-			if e := holding.Environment; e != "" && e != evidence.Production && !slices.Contains(test, code) {
-				test = append(test, code)
+			if e := holding.Environment; e != "" && e != evidence.Production {
+				test.add(code)
 			}
 		}
 	}
@@ -523,18 +538,18 @@ func (w *outward) byInstalls(p *position.Position) (out []WayOut) {
 			lower = l.Line.Version
 		}
 	}
-	if len(tooNew) > 0 && lower != "" {
+	if len(tooNew.list) > 0 && lower != "" {
 		m := w.measure(position.Reversion)
-		m.Devices, m.Version = tooNew, lower
+		m.Devices, m.Version = tooNew.list, lower
 		out = append(
 			out,
 			WayOut{What: wayVersion, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: untilScan,
 				Agree: "who uses the machines", Measures: []snapshot.Measure{m}},
 		)
 	}
-	if len(test) > 0 {
+	if len(test.list) > 0 {
 		m := w.measure(position.LeaveOut)
-		m.Devices, m.Reason = test, "not in production"
+		m.Devices, m.Reason = test.list, "not in production"
 		out = append(
 			out,
 			WayOut{What: wayLeaveOut, Words: snapshot.MeasureWords(&m, w.f.Product.Name), Time: "at once",

@@ -28,7 +28,8 @@ var allowed = map[string][]string{
 	"splits":      {"sqlite", "counts"},
 	"own/ownhttp": {"own", "rest"},
 	"used":        {"sqlite", "renewal"},
-	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own", "used"},
+	"past":        {"sqlite"},
+	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own", "used", "past"},
 	"facts":       {"sqlite", "snapshot"},
 	"counts":      {"sqlite", "snapshot", "facts", "used"},
 	"lists":       {"sqlite", "snapshot", "own"},
@@ -37,7 +38,8 @@ var allowed = map[string][]string{
 	"intake":      {"sqlite", "snapshot", "formats"},
 	"machines":    {"sqlite", "renewal"},
 	"evidence/arriving": {
-		"sqlite", "snapshot", "renewal", "formats", "intake", "machines", "clock", "secret", "evidence/evidencedb",
+		"sqlite", "snapshot", "renewal", "formats", "intake", "machines", "clock", "secret", "past",
+		"evidence/evidencedb",
 	},
 	"persons":  {"sqlite", "renewal"},
 	"outbox":   {"sqlite", "clock"},
@@ -51,7 +53,7 @@ var allowed = map[string][]string{
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits", "used",
+	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits", "used", "past",
 }
 
 // tables is what a station's tables may import.
@@ -78,6 +80,7 @@ var withTables = []string{
 	"persons",
 	"own",
 	"splits",
+	"past",
 	"used",
 }
 

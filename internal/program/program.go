@@ -253,6 +253,11 @@ func (p *Program) EachMinute(ctx context.Context) {
 			slog.Error("places could not be looked at", "error", err)
 		}
 	})
+	p.work.Go(func() {
+		if err := p.Evidence.ForgetHistoryDaily(p.ctx); err != nil && p.ctx.Err() == nil {
+			slog.Error("the past that is too old could not be forgotten", "error", err)
+		}
+	})
 	err := errors.Join(
 		p.Worklist.FollowUp(ctx),
 		p.Collecting.ForgetDeliveries(ctx),

@@ -221,8 +221,8 @@ func (c *changing) change(n int) string {
 
 // derivedTables are those that figures and lists stand in, which are computed from all others.
 var derivedTables = []string{"device_fact", "name_fact", "product_fact", "version_fact", "release_fact", "position",
-	"way", "idle_fact", "group_member", "worklist_case", "case_step", "key_fact", "person_fact", "counted", "fleet",
-	"queue_day", "change_log", "saving"}
+	"way", "idle_fact", "group_member", "worklist_case", "case_step", "key_fact", "person_fact", "counted",
+	"sourced_use", "fleet", "queue_day", "change_log", "saving"}
 
 // derived reads everything that is derived, a line for each row, by table.
 func derived(t *testing.T, prog *Program) map[string][]string {

@@ -46,7 +46,7 @@ func NewLoop(db *sqlite.DB, board *progress.Board, today func() civil.Day) *Loop
 // time goes into renewing them; but not so long that figures become old.
 const (
 	LeastPause = 250 * time.Millisecond
-	mostPause  = 4 * time.Second
+	mostPause  = 1500 * time.Millisecond
 )
 
 // RefreshStatus says whether figures are being renewed, and how often they have been since the program started.

@@ -35,6 +35,9 @@ type Inventory struct {
 	part      *part // where it has a part of the estate alone; nil is all of it
 }
 
+// DeviceOf finds a device by its device_id; 0 is none.
+func (m *Inventory) DeviceOf(code string) int64 { return m.deviceOf[code] }
+
 func newInventory(at int64) *Inventory {
 	return &Inventory{
 		At:       at,

@@ -24,6 +24,7 @@ type Settings struct {
 	EventDays   int                       // how long events of processes are kept
 	SessionDays int                       // how long runs of programs are kept
 	DayDays     int                       // how long days of use are kept
+	HistoryDays int                       // how far back days can be asked for, 0 for ever
 	GraceDays   int                       // an install younger than this is not proposed for reclaim
 	Zones       map[string]*time.Location // by site
 	Zone        *time.Location            // where a site has none of its own
@@ -46,7 +47,7 @@ func LoadSettings(tx *sqlite.Tx) (Settings, error) {
 	var err error
 	for key, into := range map[string]*int{"fresh_days": &s.FreshDays, "use_window": &s.UseWindow,
 		"grace_days": &s.GraceDays, "event_days": &s.EventDays, "session_days": &s.SessionDays,
-		"day_days": &s.DayDays, "demand_days": &s.DemandDays} {
+		"day_days": &s.DayDays, "history_days": &s.HistoryDays, "demand_days": &s.DemandDays} {
 		v, err := tx.Setting(key)
 		if err != nil {
 			return s, err

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"slices"
 
+	"ensomet/internal/past"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/demand"
@@ -200,6 +202,9 @@ func (svc *Loader) load(tx *sqlite.Tx, asOf civil.Day, now int64, how loading) (
 		sets:       demand.Sets{},
 		Releases:   map[int64]*seen{},
 		Products:   map[int64]*ProductFacts{},
+	}
+	if err := past.Answerable(tx, asOf); err != nil {
+		return nil, err
 	}
 	var err error
 	if e.Settings, err = LoadSettings(tx); err != nil {

@@ -69,8 +69,11 @@ type Meaning struct {
 	Unknown          bool   // nobody has recognised it
 }
 
-// Meaning is what a record means, and whether anything is known of it.
+// Meaning is what a record means, and whether anything is known of it: of one that came since nothing is.
 func (e *Snapshot) Meaning(record int64) (m Meaning, known bool) {
+	if record >= int64(len(e.Recs)) {
+		return m, false
+	}
 	r := &e.Recs[record]
 	if r.Key < 0 {
 		return m, false

@@ -340,6 +340,10 @@ func (t *Trial) rehost(m *position.Measure) error {
 
 // recount counts some products anew, on these devices alone, and what is used of them.
 func (t *Trial) recount(products, devices []int64) error {
+	anew := make(map[int64]bool, len(devices))
+	for _, device := range devices {
+		anew[device] = true
+	}
 	for _, id := range products {
 		f := t.Products[id]
 		f.persons, f.sessions = nil, nil
@@ -348,7 +352,7 @@ func (t *Trial) recount(products, devices []int64) error {
 		}
 		holdings, units := make([]demand.Holding, 0, len(f.Holdings)), make([]deviceUse, 0, len(f.Units))
 		for i := range f.Holdings {
-			if !slices.Contains(devices, f.Holdings[i].Device) {
+			if !anew[f.Holdings[i].Device] {
 				holdings, units = append(holdings, f.Holdings[i]), append(units, f.Units[i])
 			}
 		}

@@ -124,23 +124,26 @@ func Installs(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 
 // allInstalls splits all installs by what is kept of each device.
 func allInstalls(tx *sqlite.Tx, by string) ([]Row, error) {
-	what, installs, of := label(by), "f.installs", ""
+	what, installs, of, devices := label(by), "f.installs", "", "count(*)"
 	if by == BySource {
 		what, installs = "replace(x.sources, char(31), ' and ')", "x.installs"
-		of = " JOIN sourced x ON x.device_id = d.id"
+		of, devices = " JOIN sourced x ON x.device_id = d.id", "count(DISTINCT d.id)" // by software, too
 	}
-	return sqlite.Select[Row](tx, "SELECT "+what+" AS value, '' AS part, sum("+installs+`) AS count,
-		count(DISTINCT d.id) AS devices, count(DISTINCT CASE WHEN f.age = 'stale' THEN d.id END) AS stale,
-		count(DISTINCT CASE WHEN f.age = 'never' THEN d.id END) AS never
-		FROM device d JOIN device_fact f ON f.device_id = d.id`+of+" WHERE f.installs > 0 GROUP BY 1")
+	return sqlite.Select[Row](tx, "SELECT "+what+" AS value, '' AS part, sum("+installs+") AS count, "+devices+
+		" AS devices, "+devices+" FILTER (WHERE f.age = 'stale') AS stale, "+devices+
+		" FILTER (WHERE f.age = 'never') AS never FROM device d JOIN device_fact f ON f.device_id = d.id"+of+
+		" WHERE f.installs > 0 GROUP BY 1")
 }
 
 // Use splits counted titles on devices by whether they are used: a part for each class.
 func Use(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
-	where, args := n.where("i.product_id")
-	if by == BySource {
+	switch {
+	case n == (Narrow{}):
+		return allUse(tx, by)
+	case by == BySource:
 		return useBySource(tx, n)
 	}
+	where, args := n.where("i.product_id")
 	each := ""
 	for _, class := range usage.Classes {
 		each += ", sum(i.class = '" + string(class) + "')"

@@ -101,60 +101,47 @@ func Titles(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 	return out.rows(), err
 }
 
-// useBySource splits what is counted by the sources that report it; what is only concluded falls to none.
-func useBySource(tx *sqlite.Tx, n Narrow) ([]Row, error) {
-	products, err := counts.ReadProducts(tx)
+// allUse splits all that is counted by what is kept of each device; what is only concluded is reported by none.
+func allUse(tx *sqlite.Tx, by string) ([]Row, error) {
+	what := label(by)
+	if by == BySource {
+		what = "replace(u.sources, char(31), ' and ')"
+	}
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT u.device_id, "+what+`, f.age, u.class, u.installs FROM sourced_use u
+		CROSS JOIN device d ON d.id = u.device_id CROSS JOIN device_fact f ON f.device_id = u.device_id
+		ORDER BY u.device_id`)
 	if err != nil {
 		return nil, err
 	}
-	where, args := n.where("i.product_id")
 	out := sums{}
-	add := func(on onDevice, class string) {
-		out.of(on, "").Count++
-		out.of(on, class).Count++
-	}
-	rows, err := tx.QueryContext(tx.Ctx, `SELECT i.device_id, x.sources, f.age, i.product_id, i.class, c.installs
-		FROM `+oneSource+` x CROSS JOIN counted c ON c.device_id = x.device_id
-		CROSS JOIN device_fact f ON f.device_id = x.device_id
-		CROSS JOIN idle_fact i ON i.device_id = x.device_id WHERE 1`+where+" ORDER BY x.device_id", args...)
-	if err != nil {
-		return nil, err
-	}
-	last, there := int64(0), map[int64]bool{}
-	if err := sqlite.Each(rows, func() error {
+	err = sqlite.Each(rows, func() error {
 		var on onDevice
-		var product int64
 		var class string
-		var installs sql.RawBytes
-		err := rows.Scan(&on.device, &on.value, &on.age, &product, &class, &installs)
-		if on.device != last {
-			last = on.device
-			clear(there)
-			for p := range products.On(installs) {
-				there[p] = true
-			}
-		}
-		if !there[product] {
-			on.value = ""
-		}
-		add(on, class)
+		var n int64
+		err := rows.Scan(&on.device, &on.value, &on.age, &class, &n)
+		out.of(on, "").Count += n
+		out.of(on, class).Count += n
 		return err
-	}); err != nil {
-		return nil, err
-	}
-	reported, more := n.where("k.product_id")
-	rows, err = tx.QueryContext(tx.Ctx, `SELECT i.device_id, coalesce(r.sources, ''), f.age, i.class FROM idle_fact i
-		JOIN device_fact f ON f.device_id = i.device_id LEFT JOIN `+reportingOf(installsOfSeveral, reported)+` r
-		ON r.device_id = i.device_id AND r.product_id = i.product_id
-		WHERE i.device_id NOT IN (SELECT device_id FROM `+oneSource+")"+where+" ORDER BY 1", append(more, args...)...)
+	})
+	return out.rows(), err
+}
+
+// useBySource splits counted titles by the sources that report them; what is only concluded falls to none.
+func useBySource(tx *sqlite.Tx, n Narrow) ([]Row, error) {
+	where, args := n.where("i.product_id")
+	join := beside("i", &args, n)
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT i.device_id, coalesce(r.sources, ''), f.age, i.class FROM idle_fact i"+
+		" JOIN device_fact f ON f.device_id = i.device_id"+join+" WHERE 1"+where+" ORDER BY 1", args...)
 	if err != nil {
 		return nil, err
 	}
+	out := sums{}
 	err = sqlite.Each(rows, func() error {
 		var on onDevice
 		var class string
 		err := rows.Scan(&on.device, &on.value, &on.age, &class)
-		add(on, class)
+		out.of(on, "").Count++
+		out.of(on, class).Count++
 		return err
 	})
 	return out.rows(), err

@@ -58,7 +58,7 @@ func TestSpansDoNotDependOnOrder(t *testing.T) {
 		var out []string
 		if err := db.Update(context.Background(), func(tx *sqlite.Tx) error {
 			for _, i := range order {
-				if err := evidencedb.Files(tx).Merge(7, 3, 3, scans[i:i+1]); err != nil {
+				if _, err := evidencedb.Files(tx).Merge(7, 3, 3, scans[i:i+1]); err != nil {
 					return err
 				}
 				if err := evidencedb.PutFactScan(tx, 7, 3, scans[i].At); err != nil {
@@ -116,7 +116,7 @@ func TestResolveDevice(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if err := evidencedb.Hardware(tx).Merge(1, source, source,
+		if _, err := evidencedb.Hardware(tx).Merge(1, source, source,
 			[]evidence.Scan{{At: 50, Items: []evidence.Item{{Record: set}}}}); err != nil {
 			return err
 		}

@@ -256,6 +256,52 @@ func (tx *Tx) Forget(table, where string, args ...any) error {
 	return fmt.Errorf("what table %s was is not remembered", table)
 }
 
+// ForgetJust is Forget of what was noted since the latest mark of the rows whose key begins with a number: of what was
+// deleted just now.
+func (tx *Tx) ForgetJust(table string, first int64, where string, args ...any) error {
+	if tx.Previewed() {
+		return nil
+	}
+	for _, r := range remembered {
+		if r.table == table {
+			n := Itoa(first)
+			_, err := tx.Exec("DELETE FROM past WHERE tbl = "+Itoa(int64(r.number))+" AND mark = (SELECT max(id) FROM "+
+				"mark) AND key >= '["+n+",' AND key < '["+n+"-' AND "+where, args...)
+			return err
+		}
+	}
+	return fmt.Errorf("what table %s was is not remembered", table)
+}
+
+// KeepsMark reports whether the file still knows what it was at a mark.
+func (tx *Tx) KeepsMark(mark int64) (kept bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM mark WHERE id = ?)", mark).Scan(&kept)
+	return kept, err
+}
+
+// ForgetMarks takes back the marks before that of a day, or the first after it: the file does not know any more what
+// was known on the days before.
+func (tx *Tx) ForgetMarks(day civil.Day) error {
+	const before = " < (SELECT min(id) FROM mark WHERE day >= ?)"
+	if _, err := tx.Exec("DELETE FROM blank WHERE mark"+before, day); err != nil {
+		return err
+	}
+	_, err := tx.Exec("DELETE FROM mark WHERE id"+before, day)
+	return err
+}
+
+// ForgetUnmarked deletes some of what rows were at marks that were taken back, and says how many. None is all.
+func (tx *Tx) ForgetUnmarked(most int) (gone int64, err error) {
+	for _, r := range remembered {
+		n, err := tx.Touched("DELETE FROM past WHERE tbl = ?1 AND (mark, key) IN (SELECT mark, key FROM past "+
+			"WHERE tbl = ?1 AND mark < (SELECT min(id) FROM mark) LIMIT ?2)", r.number, most)
+		if gone += n; err != nil || gone > 0 {
+			return gone, err
+		}
+	}
+	return 0, nil
+}
+
 // ChangedSince lists the first columns of the keys of a table's rows that changed since a mark.
 func (tx *Tx) ChangedSince(table string, mark int64) ([]int64, error) {
 	for _, r := range remembered {

@@ -62,6 +62,13 @@ func (db *DB) UpdateTogether(ctx context.Context, fn func(tx *Tx) error) error {
 	return c.err
 }
 
+// WaitingTogether counts the small changes that wait to be written together.
+func (db *DB) WaitingTogether() int {
+	db.together.mu.Lock()
+	defer db.together.mu.Unlock()
+	return len(db.together.waiting)
+}
+
 // leave takes a change back that has not begun.
 func (g *gathering) leave(c *small) bool {
 	g.mu.Lock()

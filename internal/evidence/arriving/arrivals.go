@@ -7,6 +7,8 @@ import (
 	"math"
 	"slices"
 
+	"ensomet/internal/past"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/evidence/evidencedb"
@@ -51,11 +53,15 @@ type arrivals struct {
 	byAny                 bool
 	newest                map[int64]int64 // by device, the newest scan that arrived
 	keyed                 bool            // somewhere a licence key was found
+	kept                  int64           // when the past begins that is kept, in seconds since 1970
 }
 
 func (room *Room) newArrivals(tx *sqlite.Tx, res *intake.ImportResult) (t *arrivals, err error) {
 	t = &arrivals{room: room, tx: tx, res: res, newest: map[int64]int64{}}
 	if t.keyed, err = evidencedb.Keys(tx).Some(0); err != nil {
+		return nil, err
+	}
+	if t.kept, err = past.From(tx); err != nil {
 		return nil, err
 	}
 	if t.installs, err = evidencedb.NewInstalls(tx); err != nil {
@@ -201,7 +207,7 @@ func (t *arrivals) mergeKeys(a *arrival) error {
 		for i, s := range p.scans {
 			scans[i] = evidence.Scan{At: s.At, Items: p.keys[s.At]}
 		}
-		if err := spans.Merge(a.device, p.part, a.root, scans); err != nil {
+		if _, err := spans.Merge(a.device, p.part, a.root, scans); err != nil {
 			return err
 		}
 		done[p.part] = true
@@ -219,7 +225,7 @@ func (t *arrivals) mergeKeys(a *arrival) error {
 	}
 	for _, p := range parts {
 		if !done[p] {
-			if err := spans.Merge(a.device, p, a.root, empty); err != nil {
+			if _, err := spans.Merge(a.device, p, a.root, empty); err != nil {
 				return err
 			}
 		}

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"path/filepath"
 
+	"ensomet/internal/past"
+
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/identity"
@@ -57,6 +59,10 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 	sources := map[string]int64{} // by name and slot
 	hashes := hasher{file: room.Secret}
 	asOf := in.AsOf.Unix()
+	kept, err := past.From(tx)
+	if err != nil {
+		return nil, err
+	}
 	put := func(row *formats.Row) (sqlite.Change, error) {
 		in, err := formats.ParseInstall(row, settings.Zone)
 		if err != nil {
@@ -78,6 +84,9 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 		}
 		if in.SeenAt == 0 {
 			in.SeenAt = asOf
+		}
+		if in.SeenAt < kept {
+			return sqlite.Same, intake.Refuse(row, "it was seen on %s, and %s", civil.OfUnix(in.SeenAt), tooOld(kept))
 		}
 		source, err := sourceOf(tx, sources, in.Source, found.Slot)
 		if err != nil {

@@ -53,7 +53,8 @@ func (t *receiver) files(device, at int64, s *formats.Scan) error {
 	var covered []int64
 	merge := func(part int64, list []evidence.Item) error {
 		done[part] = true
-		return evidencedb.Files(t.tx).Merge(device, part, root, []evidence.Scan{{At: at, Items: list}})
+		_, err := evidencedb.Files(t.tx).Merge(device, part, root, []evidence.Scan{{At: at, Items: list}})
+		return err
 	}
 	for _, p := range slices.Sorted(maps.Keys(items)) {
 		id := root
@@ -106,9 +107,15 @@ func (t *receiver) facts(device, at int64, s *formats.Scan) error {
 	if err != nil {
 		return err
 	}
-	if err := evidencedb.Hardware(t.tx).Merge(device, part, part,
-		[]evidence.Scan{{At: at, Items: []evidence.Item{{Record: set}}}}); err != nil {
+	moved, err := evidencedb.Hardware(t.tx).Merge(device, part, part,
+		[]evidence.Scan{{At: at, Items: []evidence.Item{{Record: set}}}})
+	if err != nil {
 		return err
+	}
+	if t.resolve = moved; !moved { // which of several sources is the newest may be another
+		if t.resolve, err = evidencedb.OthersReport(t.tx, device, part); err != nil {
+			return err
+		}
 	}
 	return evidencedb.PutFactScan(t.tx, device, part, at)
 }

@@ -17,7 +17,6 @@ import (
 	"ensomet/internal/intake"
 	"ensomet/internal/machines"
 	"ensomet/internal/renewal"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
 
@@ -43,6 +42,11 @@ const (
 	filesPart    = "#files"
 )
 
+// tooOld says why something that was seen before the past that is kept is not taken in.
+func tooOld(kept int64) string {
+	return fmt.Sprintf("this house keeps what was from %s on: what is older is not taken in", civil.OfUnix(kept))
+}
+
 // receiver takes scans in within one transaction.
 type receiver struct {
 	room     *Room
@@ -53,6 +57,7 @@ type receiver struct {
 	findsBy  string         // id or name
 	arrivals *arrivals
 	hashes   hasher
+	resolve  bool // what is said of the device's hardware may be another
 }
 
 func (room *Room) newReceiver(
@@ -68,6 +73,7 @@ func (room *Room) newReceiver(
 // take merges one scan into what is known. Scans in any order, or twice, end the same.
 func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err error) {
 	at := s.At.Unix()
+	t.resolve = false
 	if now := t.room.Clock.Now(); s.At.After(now.Add(ahead)) {
 		return 0, "", &formats.FileError{
 			Reason: fmt.Sprintf(
@@ -77,6 +83,10 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 				now.Format(time.RFC3339),
 			),
 		}
+	}
+	if at < t.arrivals.kept {
+		return 0, "", &formats.FileError{Reason: fmt.Sprintf("the scan was taken on %s, and %s", civil.OfUnix(at),
+			tooOld(t.arrivals.kept))}
 	}
 	if t.found, err = t.device(&s.Device, at); err != nil {
 		return 0, "", err
@@ -119,7 +129,10 @@ func (t *receiver) take(s *formats.Scan) (device int64, outcome string, err erro
 	default:
 		outcome = "new"
 	}
-	return device, outcome, evidencedb.ResolveDevice(t.tx, device)
+	if t.resolve || newest == 0 || len(s.Logons) > 0 {
+		err = evidencedb.ResolveDevice(t.tx, device)
+	}
+	return device, outcome, err
 }
 
 func (t *receiver) part(name string) (int64, error) {
@@ -289,27 +302,7 @@ func (room *Room) Take(tx *sqlite.Tx, source, findsBy string, s *formats.Scan) (
 	if !res.News() {
 		return out, nil
 	}
-	return out, room.markScan(tx, device)
-}
-
-// markScan marks what a scan touches, and lets lists show it at once.
-func (room *Room) markScan(tx *sqlite.Tx, device int64) error {
-	now := room.Clock.Now().Unix()
-	is, err := snapshot.OneDevice(tx, device, now)
-	if err != nil {
-		return err
-	}
-	settings, err := snapshot.LoadSettings(tx)
-	if err != nil {
-		return err
-	}
-	if err := evidencedb.ShowSeen(tx, is, &settings, now); err != nil {
-		return err
-	}
-	if err := renewal.TouchDevice(tx, device); err != nil {
-		return err
-	}
-	return renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
+	return out, renewal.Count(tx, renewal.Changes, renewal.InventoryChanges)
 }
 
 // TakeDocument takes in what a file says of one device. named is true where its sender said whose software it is.

@@ -220,6 +220,13 @@ func FactReports(tx *sqlite.Tx, device int64) ([]FactReport, error) {
 		ORDER BY h.source_id, h.since`, device)
 }
 
+// OthersReport says whether any but one source has reported what the hardware of a device is.
+func OthersReport(tx *sqlite.Tx, device, source int64) (others bool, err error) {
+	err = tx.QueryRowContext(tx.Ctx, "SELECT EXISTS (SELECT 1 FROM hardware WHERE device_id = ? AND source_id <> ?)",
+		device, source).Scan(&others)
+	return others, err
+}
+
 // Stated returns what lists state of a device; empty where none has it.
 func Stated(tx *sqlite.Tx, device int64) (facts evidence.Facts, listed int64, err error) {
 	lists, listed, err := listsOf(tx, device)
@@ -443,7 +450,8 @@ func (s Spans) Some(device int64) (some bool, err error) {
 }
 
 // Merge adds a scan of a part to what is known of a device, in which root is the part that covers all of its kind.
-func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
+// It says whether anything came, went or ends otherwise.
+func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) (moved bool, err error) {
 	place := "0"
 	if s.t.place != "" {
 		place = s.t.place
@@ -470,7 +478,7 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 	}
 	k, err := knownOf(s.tx, s.t.scans, item, s.t.table, open, device, part, root)
 	if err != nil {
-		return err
+		return false, err
 	}
 	var known, merged []evidence.Interval
 	newer := k.FromScans && evidence.Newer(scans, k.Newest)
@@ -482,7 +490,7 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 	}
 	if !newer {
 		if known, err = intervals(); err != nil {
-			return err
+			return false, err
 		}
 		times, err := sqlite.Select[int64](s.tx,
 			"SELECT at FROM "+s.t.scans+" WHERE device_id = ? AND source_id IN (?, ?) GROUP BY at ORDER BY at",
@@ -491,7 +499,7 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 			root,
 		)
 		if err != nil {
-			return err
+			return false, err
 		}
 		merged, _ = evidence.Merge(known, times, scans)
 	}
@@ -510,6 +518,7 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 		if was && before == iv.Until {
 			continue
 		}
+		moved = true
 		var until any
 		if iv.Until != evidence.Forever {
 			until = iv.Until
@@ -526,20 +535,21 @@ func (s Spans) Merge(device, part, root int64, scans []evidence.Scan) error {
 		}
 		if _, err := s.tx.Exec("INSERT INTO "+s.t.table+"("+columns+") VALUES ("+marks+
 			") ON CONFLICT DO UPDATE SET until = excluded.until"+again, args...); err != nil {
-			return err
+			return false, err
 		}
 	}
 	for key := range old {
+		moved = true
 		where, args := "", []any{device, part, key.Record, key.since}
 		if s.t.place != "" {
 			where, args = " AND "+s.t.place+" = ?", append(args, key.Place)
 		}
 		if _, err := s.tx.Exec("DELETE FROM "+s.t.table+" WHERE device_id = ? AND source_id = ? AND "+s.t.item+
 			" = ? AND since = ?"+where, args...); err != nil {
-			return err
+			return false, err
 		}
 	}
-	return nil
+	return moved, nil
 }
 
 // PartsOn lists the parts of a source, root apart, that the table has anything of on a device.
@@ -725,17 +735,6 @@ func ProlongSession(
 		return sqlite.Same, err
 	}
 	return sqlite.Added, nil
-}
-
-// ShowSeen lets lists show at once what a scan says of a device: when it was seen, and how much is on it. What else
-// they show of it follows when figures are renewed. now is in seconds since 1970.
-func ShowSeen(tx *sqlite.Tx, d *snapshot.DeviceFacts, settings *snapshot.Settings, now int64) error {
-	age := func(kind evidence.Kind) string { return string(settings.Age(d, kind, now)) }
-	return tx.One(`UPDATE device_fact SET last_seen = ?2, age = ?3, hardware_seen = ?4, hardware_age = ?5,
-		use_seen = ?6, use_age = ?7, installs = (SELECT count(DISTINCT i.record_id) FROM install i
-			WHERE i.device_id = ?1 AND i.since <= ?8 AND (i.until IS NULL OR i.until > ?8)) WHERE device_id = ?1`,
-		d.ID, d.LastScan, age(evidence.OfSoftware), d.HardwareSeen, age(evidence.OfHardware), d.UseSeen,
-		age(evidence.OfUse), now)
 }
 
 // CountDevices counts the devices.

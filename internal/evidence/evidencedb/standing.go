@@ -240,17 +240,17 @@ type SourceRow struct {
 func SourceRows(tx *sqlite.Tx) ([]SourceRow, error) {
 	out, err := sqlite.Query(tx, func(r *sql.Rows, v *SourceRow) error {
 		return r.Scan(&v.Name, &v.Parts, &v.Devices, &v.Heard, &v.Scans, &v.Tokens, &v.Ended)
-	}, `WITH heard AS (SELECT name, count(DISTINCT device_id) AS devices, max(at) AS heard, count(*) AS scans
-			FROM (SELECT DISTINCT s.name, c.device_id, c.at FROM source s JOIN scan c ON c.source_id = s.id) GROUP BY 1),
-		ended AS (SELECT s.name, count(*) AS ended FROM install i JOIN source s ON s.id = i.source_id WHERE i.cut <> 0
-			GROUP BY 1)
+	}, `WITH ended AS (SELECT s.name, count(*) AS ended FROM install i JOIN source s ON s.id = i.source_id
+			WHERE i.cut <> 0 GROUP BY 1)
 		SELECT n.name, coalesce((SELECT group_concat(part, ', ') FROM (SELECT DISTINCT part FROM source p
 			WHERE p.name = n.name AND p.part <> '' AND p.part NOT LIKE '#%' ORDER BY part)), ''),
-			coalesce(h.devices, 0), coalesce(h.heard, 0), coalesce(h.scans, 0),
+			coalesce((SELECT n FROM tally WHERE what = 'source devices: ' || n.name), 0),
+			coalesce((SELECT n FROM tally WHERE what = 'source heard: ' || n.name), 0),
+			coalesce((SELECT n FROM tally WHERE what = 'source scans: ' || n.name), 0),
 			(SELECT count(*) FROM token t WHERE t.source = n.name AND t.revoked_at = 0),
 			coalesce(e.ended, 0)
 		FROM (SELECT name FROM source WHERE name <> '`+systemLists+`' UNION SELECT name FROM source_life) n
-		LEFT JOIN heard h ON h.name = n.name LEFT JOIN ended e ON e.name = n.name ORDER BY n.name`)
+		LEFT JOIN ended e ON e.name = n.name ORDER BY n.name`)
 	if err != nil {
 		return nil, err
 	}

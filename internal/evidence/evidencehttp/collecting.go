@@ -54,6 +54,12 @@ func (s *routes) collecting() {
 }
 
 func (s *routes) takeScan(w http.ResponseWriter, r *http.Request, from access.Sender) {
+	if s.Collecting.Busy() {
+		w.Header().Set("Retry-After", "30")
+		rest.Problem(w, huma.Error503ServiceUnavailable(
+			"Many scans wait to be taken in at this moment: send this one again in half a minute."))
+		return
+	}
 	in, raw, err := rest.ReadBody(w, r)
 	var scan *formats.Scan
 	if err == nil {

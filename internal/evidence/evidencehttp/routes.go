@@ -239,6 +239,22 @@ func (s *routes) details() {
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("rules", "/api/rules"),
 		rest.Plain(s.Evidence.Rules, rest.One(toRules)))
+	rest.Handle(s.Server, access.Viewer, rest.Get("history", "/api/history"),
+		rest.Plain(s.Evidence.History, rest.One(toHistoryKept)))
+	rest.Handle(s.Server, access.Viewer, rest.Get("historyEffect", "/api/history/effect"),
+		func(ctx context.Context, _ rest.Account, in *struct {
+			Days int `query:"days" minimum:"0" maximum:"36500" doc:"how many days back are kept, 0 for ever"`
+		}) (HistoryEffect, error) {
+			return rest.One(toHistoryEffect)(s.Evidence.HistoryEffect(ctx, in.Days))
+		})
+	rest.Handle(s.Server, access.Admin,
+		huma.Operation{OperationID: "keepHistory", Method: http.MethodPut, Path: "/api/history"},
+		func(ctx context.Context, me rest.Account, in *rest.Body[HistoryDraft]) (HistoryKept, error) {
+			if err := s.Evidence.KeepHistory(ctx, fromHistoryDraft(in.Body), me.Name); err != nil {
+				return HistoryKept{}, err
+			}
+			return rest.One(toHistoryKept)(s.Evidence.History(ctx))
+		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("brokenImports", "/api/imports/broken"),
 		rest.Plain(s.Evidence.BrokenImports, rest.All(toBegunImport)))
 	rest.Handle(s.Server, access.Admin, rest.Post("forgetBrokenImport", "/api/imports/broken/{id}/forget"),

@@ -973,3 +973,32 @@ func toSourceEffect(v evidence.SourceEffect) SourceEffect {
 		Moves:   rest.Each(v.Moves, wire.ToPositionChange),
 	}
 }
+
+// HistoryKept says how far back days can be asked for.
+type HistoryKept struct {
+	Days     int    `json:"days" doc:"0 is for ever"`
+	From     string `json:"from" doc:"the first day that can be asked for; empty where nothing was forgotten"`
+	Revision int64  `json:"revision"`
+}
+
+func toHistoryKept(v evidence.HistoryKept) HistoryKept { return HistoryKept(v) }
+
+// HistoryDraft sets how far back days can be asked for.
+type HistoryDraft struct {
+	Days     int   `json:"days" minimum:"0" maximum:"36500" doc:"0 is for ever"`
+	Revision int64 `json:"revision" minimum:"0" doc:"that was seen; a save on an older one is refused"`
+}
+
+func fromHistoryDraft(v HistoryDraft) evidence.HistoryKept {
+	return evidence.HistoryKept{Days: v.Days, Revision: v.Revision}
+}
+
+// HistoryEffect is what would be forgotten of the past. Counts end at a million.
+type HistoryEffect struct {
+	From       string `json:"from" doc:"the first day that could be asked for; empty is all"`
+	Installs   int64  `json:"installs" doc:"that ended before, a million at most"`
+	Changes    int64  `json:"changes" doc:"between scans, a million at most"`
+	Statements int64  `json:"statements" doc:"that could not be worked out again any more"`
+}
+
+func toHistoryEffect(v evidence.HistoryEffect) HistoryEffect { return HistoryEffect(v) }

@@ -900,6 +900,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["history"];
+        put: operations["keepHistory"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["historyEffect"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/how-far/{key}": {
         parameters: {
             query?: never;
@@ -4769,6 +4801,48 @@ export interface components {
             name: string;
             status: string;
             titles: string[];
+        };
+        HistoryDraft: {
+            /**
+             * Format: int64
+             * @description 0 is for ever
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description that was seen; a save on an older one is refused
+             */
+            revision: number;
+        };
+        HistoryEffect: {
+            /**
+             * Format: int64
+             * @description between scans, a million at most
+             */
+            changes: number;
+            /** @description the first day that could be asked for; empty is all */
+            from: string;
+            /**
+             * Format: int64
+             * @description that ended before, a million at most
+             */
+            installs: number;
+            /**
+             * Format: int64
+             * @description that could not be worked out again any more
+             */
+            statements: number;
+        };
+        HistoryKept: {
+            /**
+             * Format: int64
+             * @description 0 is for ever
+             */
+            days: number;
+            /** @description the first day that can be asked for; empty where nothing was forgotten */
+            from: string;
+            /** Format: int64 */
+            revision: number;
         };
         Hit: {
             detail: string;
@@ -11084,6 +11158,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryKept"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepHistory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryKept"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    historyEffect: {
+        parameters: {
+            query?: {
+                /** @description how many days back are kept, 0 for ever */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryEffect"];
                 };
             };
             /** @description Error */

@@ -22,6 +22,7 @@ import { count, moment, whole } from '../lib/format'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 import AgeLimits from './AgeLimits.vue'
+import HistoryKept from './HistoryKept.vue'
 import EvidenceNav from './EvidenceNav.vue'
 
 /** Scans that are asked for: by plan, by age or by hand; what waits, runs, came and failed, and why. */
@@ -336,6 +337,7 @@ const open = computed(() => selection.value.filter((o) => o.state === 'waiting' 
       >
     </ListTable>
     <AgeLimits />
+    <HistoryKept />
   </div>
 </template>
 
