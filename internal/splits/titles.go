@@ -3,8 +3,10 @@ package splits
 import (
 	"cmp"
 	"database/sql"
+	"encoding/json"
 	"maps"
 	"slices"
+	"strings"
 
 	"ensomet/internal/counts"
 	"ensomet/internal/sqlite"
@@ -22,15 +24,26 @@ type sums map[[2]string]*sum
 
 type sum struct {
 	Row
-	last   int64 // the device that was counted last
-	titles map[int64]struct{}
+	last   int64  // the device that was counted last
+	titles []bool // by product, those that were counted
+}
+
+// title counts a title once.
+func (s *sum) title(product int64) {
+	if product >= int64(len(s.titles)) {
+		s.titles = append(s.titles, make([]bool, product+1-int64(len(s.titles)))...)
+	}
+	if !s.titles[product] {
+		s.titles[product] = true
+		s.Count++
+	}
 }
 
 // of is the sum of a part of a value, with a device counted in it.
 func (s sums) of(on onDevice, part string) *sum {
 	to := s[[2]string{on.value, part}]
 	if to == nil {
-		to = &sum{Row: Row{Value: on.value, Part: part}, titles: map[int64]struct{}{}}
+		to = &sum{Row: Row{Value: on.value, Part: part}}
 		s[[2]string{on.value, part}] = to
 	}
 	if to.last != on.device {
@@ -49,7 +62,6 @@ func (s sums) of(on onDevice, part string) *sum {
 func (s sums) rows() []Row {
 	out := make([]Row, 0, len(s))
 	for one := range maps.Values(s) {
-		one.Count += int64(len(one.titles))
 		out = append(out, one.Row)
 	}
 	slices.SortFunc(out, func(a, b Row) int {
@@ -86,9 +98,13 @@ func Titles(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 		var on onDevice
 		var installs sql.RawBytes
 		err := rows.Scan(&on.device, &on.value, &on.age, &installs)
+		var to *sum
 		for product := range products.On(installs) {
 			if wanted == nil || wanted[product] {
-				out.of(on, "").titles[product] = struct{}{}
+				if to == nil {
+					to = out.of(on, "")
+				}
+				to.title(product)
 			}
 		}
 		return err
@@ -105,23 +121,37 @@ func Titles(tx *sqlite.Tx, by string, n Narrow) ([]Row, error) {
 func allUse(tx *sqlite.Tx, by string) ([]Row, error) {
 	what := label(by)
 	if by == BySource {
-		what = "replace(u.sources, char(31), ' and ')"
+		what = "''"
 	}
-	rows, err := tx.QueryContext(tx.Ctx, "SELECT u.device_id, "+what+`, f.age, u.class, u.installs FROM sourced_use u
+	rows, err := tx.QueryContext(tx.Ctx, "SELECT u.device_id, "+what+`, f.age, u.uses FROM sourced_use u
 		CROSS JOIN device d ON d.id = u.device_id CROSS JOIN device_fact f ON f.device_id = u.device_id
 		ORDER BY u.device_id`)
 	if err != nil {
 		return nil, err
 	}
 	out := sums{}
+	read := map[string][]counts.SourcedUse{} // many devices have the same
 	err = sqlite.Each(rows, func() error {
 		var on onDevice
-		var class string
-		var n int64
-		err := rows.Scan(&on.device, &on.value, &on.age, &class, &n)
-		out.of(on, "").Count += n
-		out.of(on, class).Count += n
-		return err
+		var text sql.RawBytes
+		if err := rows.Scan(&on.device, &on.value, &on.age, &text); err != nil {
+			return err
+		}
+		uses, known := read[string(text)]
+		if !known {
+			if err := json.Unmarshal(text, &uses); err != nil {
+				return err
+			}
+			read[string(text)] = uses
+		}
+		for _, u := range uses {
+			if by == BySource {
+				on.value = strings.ReplaceAll(u.Sources, counts.SourceSeparator, " and ")
+			}
+			out.of(on, "").Count += u.Installs
+			out.of(on, u.Class).Count += u.Installs
+		}
+		return nil
 	})
 	return out.rows(), err
 }
@@ -163,7 +193,7 @@ func (s sums) reported(tx *sqlite.Tx, n Narrow) error {
 		var on onDevice
 		var product int64
 		err := rows.Scan(&on.device, &on.value, &on.age, &product)
-		s.of(on, "").titles[product] = struct{}{}
+		s.of(on, "").title(product)
 		return err
 	})
 }
