@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/version"
+	"ensomet/internal/position/positiondb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 
@@ -57,6 +58,13 @@ const (
 	publisher  = "the publisher, in the contract"
 	asPublish  = "as long as the publisher takes"
 	asContract = "at once, once the contract allows it"
+)
+
+// With more virtual machines than mostGuests, or more products on them than mostBeside, pinning or moving them is not
+// tried: everything that is on them would have to be worked out again for each way.
+const (
+	mostGuests = 500
+	mostBeside = 100
 )
 
 // mostTried is how many of one kind of way are tried, such as the lines that more could be bought of.
@@ -144,23 +152,38 @@ type outward struct {
 	*trial
 	product int64
 	f       *snapshot.ProductFacts
+	still   bool // its virtual machines stay where they are
 }
 
 // outward begins to look for the ways out of a product's shortfall.
 func (svc *Service) outward(tx *sqlite.Tx, product int64) (*outward, error) {
 	touch := []snapshot.Measure{{Kind: string(position.Remove), Product: product}}
-	for {
-		t, err := svc.begin(tx, touch)
+	t, err := svc.begin(tx, touch)
+	if err != nil {
+		return nil, err
+	}
+	w := &outward{trial: t, product: product, f: t.Products[product]}
+	guests := w.guests()
+	if len(guests) == 0 {
+		return w, nil
+	}
+	if w.still = len(guests) > mostGuests; !w.still {
+		beside, err := positiondb.ProductsOn(tx, guests)
 		if err != nil {
 			return nil, err
 		}
-		w := &outward{t, product, t.Products[product]}
-		if guests := w.guests(); len(touch) == 1 && len(guests) > 0 { // what else is on them is touched too
-			touch = append(touch, snapshot.Measure{Kind: string(position.Pin), Product: product, Devices: guests})
-			continue
-		}
+		w.still = beside > mostBeside
+	}
+	if w.still {
 		return w, nil
 	}
+	// what else is on them is touched too
+	touch = append(touch, snapshot.Measure{Kind: string(position.Pin), Product: product, Devices: guests})
+	if w.trial, err = svc.begin(tx, touch); err != nil {
+		return nil, err
+	}
+	w.f = w.trial.Products[product]
+	return w, nil
 }
 
 // guests are the virtual machines that what is short counts hosts for.
@@ -426,7 +449,7 @@ func (w *outward) byMachines(p *position.Position) (out []WayOut) {
 		return nil
 	}
 	guests := w.guestsOf(p)
-	if len(guests) == 0 {
+	if len(guests) == 0 || w.still {
 		return nil
 	}
 	if !p.Terms.Sub {

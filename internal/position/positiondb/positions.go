@@ -2,6 +2,7 @@
 package positiondb
 
 import (
+	"encoding/json"
 	"strings"
 
 	"ensomet/internal/core/entitle"
@@ -48,6 +49,19 @@ func CountedByMachine(tx *sqlite.Tx, device int64) ([]int64, error) {
 			JOIN recognition k ON k.record_id = i.record_id
 			JOIN position p ON p.product_id = k.product_id AND p.metric IN ('core', 'processor')
 		ORDER BY 1`, device)
+}
+
+// ProductsOn counts the products that are on some devices, by their device_ids.
+func ProductsOn(tx *sqlite.Tx, codes []string) (n int64, err error) {
+	list, err := json.Marshal(codes)
+	if err != nil {
+		return 0, err
+	}
+	err = tx.QueryRowContext(tx.Ctx, `SELECT count(DISTINCT k.product_id) FROM device d
+		JOIN install i ON i.device_id = d.id JOIN recognition k ON k.record_id = i.record_id
+		WHERE d.code IN (SELECT value FROM json_each(?)) AND i.until IS NULL AND k.product_id > 0`, string(list)).
+		Scan(&n)
+	return n, err
 }
 
 // StandsAlone reports whether a device runs on no host, and nothing runs on it or moves to it.
