@@ -53,6 +53,10 @@ func TestEveryFormTellsTheSecondEditor(t *testing.T) {
 		"how long use is kept": {path: "/use/measured", field: `[data-kept="sessions"] input, input[data-kept="sessions"]`,
 			types: "91", number: true, save: "[data-keep]", other: `const m = await read('/api/metering')
 			return send('/api/metering/kept', { ...some(m, 'revision eventDays sessionDays'), dayDays: 900 }, 'PUT')`},
+		"how far back days can be asked for": {path: "/evidence/scans", begin: "[data-history] summary",
+			field: "[data-history-days] input, input[data-history-days]", types: "400", number: true,
+			save: "[data-keep-history]", other: `const h = await read('/api/history')
+			return send('/api/history', { revision: h.revision, days: 500 }, 'PUT')`},
 		"source": {path: "/evidence/sources?source=register", field: "[data-why]", types: "mine",
 			save: "[data-save-source]",
 			other: `const s = (await read('/api/sources')).find((x) => x.name === 'register')
