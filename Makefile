@@ -12,7 +12,7 @@ WALKS := $(LISTED)|EveryForm|CatchesUp|ASuiteFolds|ARuleDecides|UpgradeAndItsBas
 # What the program is tested by without cgo.
 DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-names evaluate evaluate-identity starter load copies golden fuzz chromium slapd clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-past bench-names evaluate evaluate-identity starter load copies golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -118,6 +118,10 @@ bench-rights:
 # Use of 1,000 machines over 400 days, and a year of a pool's events: some ten minutes.
 bench-use:
 	$(GO) run ./bench -use
+
+# What years of daily scans leave in the file, and what forgetting them takes and gives back: some minutes.
+bench-past:
+	$(GO) run ./bench -past
 
 # How long a writer waits while effects of changes are asked for, on 56,000 raw records: two minutes.
 bench-previews:

@@ -59,6 +59,7 @@ func main() {
 	views := flag.Bool("views", false, "how long each answer takes that pages ask for, on the file kept in -dir")
 	only := flag.String("only", "", "with -views: only those whose address has this in it")
 	waits := flag.Bool("waits", false, "how long who saves something waits while installs are taken in")
+	past := flag.Bool("past", false, "what a year of daily scans of 50 machines leaves, and what forgetting them takes")
 	entries := flag.Int("directory", 0, "what taking in a directory of so many entries costs")
 	flag.Parse()
 	if *views {
@@ -72,6 +73,12 @@ func main() {
 			*devices = 10_000
 		}
 		if err := measureWaits(*devices); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
+	if *past {
+		if err := measurePast(50, 400, 90); err != nil {
 			log.Fatal(err)
 		}
 		return

@@ -100,8 +100,8 @@ func DeviceScans(tx *sqlite.Tx, device int64, limit int) ([]ScanRow, error) {
 	list, err := sqlite.Query(
 		tx,
 		func(r *sql.Rows, v *ScanRow) error { return r.Scan(&v.Source, &v.At) },
-		"SELECT "+snapshot.SourceName+
-			", c.at FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ? ORDER BY c.at DESC LIMIT ?",
+		"SELECT "+snapshot.SourceName+", c.at FROM scan c JOIN source s ON s.id = c.source_id WHERE c.device_id = ? "+
+			"ORDER BY c.at DESC, c.source_id LIMIT ?",
 		device,
 		limit,
 	)
