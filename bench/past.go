@@ -31,7 +31,8 @@ func measurePast(machines, days, kept int) error {
 	prog := program.New(db, clock)
 	scan := func(machine, day int) *formats.Scan {
 		s := &formats.Scan{Format: formats.ScanFormat, At: clock.now.Add(time.Duration(machine) * time.Second),
-			Device: formats.ScanDevice{ID: fmt.Sprintf("M%05d", machine), Name: fmt.Sprintf("m-%05d", machine), Cores: 8}}
+			Device: formats.ScanDevice{ID: fmt.Sprintf("M%05d", machine), Name: fmt.Sprintf("m-%05d", machine),
+				Cores: 8}}
 		for i := range 80 {
 			version := 1 + (day+40-i/2)/40 // two of them another one each day
 			s.Installs = append(s.Installs, formats.ScanInstall{Publisher: fmt.Sprintf("Maker %d", i%20),
@@ -83,8 +84,8 @@ func measurePast(machines, days, kept int) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("  forgotten but for %d days: %d installs, %d scans, %d changes, %d others in %.1f s, %.1f of a processor\n",
-		kept, gone.Installs, gone.Scans, gone.Changes, gone.Others, time.Since(began).Seconds(), spent()-before)
+	fmt.Printf("  forgotten but for %d days: %d installs, %d scans, %d changes, %d others in %.1f s, %.1f of a "+
+		"processor\n", kept, gone.Installs, gone.Scans, gone.Changes, gone.Others, time.Since(began).Seconds(), spent()-before)
 	cost, err := spentOn(days)
 	if err != nil {
 		return err
