@@ -85,7 +85,8 @@ func measurePast(machines, days, kept int) error {
 		return err
 	}
 	fmt.Printf("  forgotten but for %d days: %d installs, %d scans, %d changes, %d others in %.1f s, %.1f of a "+
-		"processor\n", kept, gone.Installs, gone.Scans, gone.Changes, gone.Others, time.Since(began).Seconds(), spent()-before)
+		"processor\n", kept, gone.Installs, gone.Scans, gone.Changes, gone.Others,
+		time.Since(began).Seconds(), spent()-before)
 	cost, err := spentOn(days)
 	if err != nil {
 		return err
