@@ -8,14 +8,13 @@ import (
 	"strings"
 	"time"
 
-	"ensomet/internal/past"
-
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/outbox"
+	"ensomet/internal/past"
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"

@@ -5,13 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
-
-	"ensomet/internal/past"
+	"time"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/edits"
 	"ensomet/internal/evidence/evidencedb"
+	"ensomet/internal/past"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 )
@@ -39,6 +39,7 @@ const (
 	forgetAtOnce = 20
 	// unmarkAtOnce is how many rows of what was known are forgotten before that.
 	unmarkAtOnce = 1_000
+	bit          = 20 * time.Millisecond
 )
 
 // History says how far back days can be asked for.
@@ -153,42 +154,43 @@ func (svc *Service) ForgetHistory(ctx context.Context) (gone evidencedb.Forgotte
 	if err != nil || !day.Known() {
 		return gone, err
 	}
-	err = svc.DB.UpdateInSteps(ctx, func(tx *sqlite.Tx) error {
-		for after := int64(0); ; {
-			last, err := evidencedb.NextDevices(tx, after, forgetAtOnce)
-			if err != nil {
-				return err
-			}
-			if last == 0 {
-				break
-			}
-			some, err := evidencedb.ForgetOf(tx, after+1, last, h)
-			if err != nil {
-				return err
-			}
-			gone.Add(some)
-			if after = last; tx.Due() {
-				if err := tx.Step(); err != nil {
-					return err
-				}
-			}
+	after := int64(0)
+	err = bitByBit(ctx, svc.DB, func(tx *sqlite.Tx) (bool, error) {
+		last, err := evidencedb.NextDevices(tx, after, forgetAtOnce)
+		if err != nil || last == 0 {
+			return false, err
 		}
-		if err := evidencedb.ForgetNews(tx); err != nil {
+		some, err := evidencedb.ForgetOf(tx, after+1, last, h)
+		gone.Add(some)
+		after = last
+		return true, err
+	})
+	if err == nil {
+		err = svc.DB.Update(ctx, evidencedb.ForgetNews)
+	}
+	if err == nil {
+		err = bitByBit(ctx, svc.DB, func(tx *sqlite.Tx) (bool, error) {
+			n, err := tx.ForgetUnmarked(unmarkAtOnce)
+			return n > 0, err
+		})
+	}
+	return gone, err
+}
+
+// bitByBit writes with fn until it says that no more is left, in short transactions between which others have their
+// turns and figures are renewed.
+func bitByBit(ctx context.Context, db *sqlite.DB, fn func(tx *sqlite.Tx) (more bool, err error)) error {
+	for more := true; more; {
+		if err := db.Update(ctx, func(tx *sqlite.Tx) (err error) {
+			for began := time.Now(); more && err == nil && time.Since(began) < bit; {
+				more, err = fn(tx)
+			}
+			return err
+		}); err != nil {
 			return err
 		}
-		for {
-			n, err := tx.ForgetUnmarked(unmarkAtOnce)
-			if err != nil || n == 0 {
-				return err
-			}
-			if tx.Due() {
-				if err := tx.Step(); err != nil {
-					return err
-				}
-			}
-		}
-	})
-	return gone, err
+	}
+	return nil
 }
 
 // ForgetHistoryDaily forgets what is too old once a day; a day on which that failed tries again.

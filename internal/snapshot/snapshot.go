@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"slices"
 
-	"ensomet/internal/past"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/demand"
@@ -13,6 +11,7 @@ import (
 	"ensomet/internal/core/money"
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
+	"ensomet/internal/past"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/used"
 

@@ -7,12 +7,11 @@ import (
 	"math"
 	"slices"
 
-	"ensomet/internal/past"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/intake"
+	"ensomet/internal/past"
 	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
 )

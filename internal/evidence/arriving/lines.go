@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"path/filepath"
 
-	"ensomet/internal/past"
-
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
 	"ensomet/internal/core/identity"
@@ -16,6 +14,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
 	"ensomet/internal/machines"
+	"ensomet/internal/past"
 	"ensomet/internal/renewal"
 	"ensomet/internal/secret"
 	"ensomet/internal/snapshot"
