@@ -9,6 +9,9 @@ import (
 // What is sent and taken is what the service says and asks, each value under its own name.
 func TestTranslations(t *testing.T) {
 	resttest.Translates(t, toField)
+	resttest.Translates(t, toHistoryKept)
+	resttest.Translates(t, fromHistoryDraft)
+	resttest.Translates(t, toHistoryEffect)
 	resttest.Translates(t, toCalendar)
 	resttest.Translates(t, fromCalendar)
 	resttest.Translates(t, toQuiet)
