@@ -255,3 +255,27 @@ func TestEscAsksInADialog(t *testing.T) {
 	press(t, page, "[data-throw-away]")
 	within(t, page, `() => !document.querySelector('.p-dialog')`)
 }
+
+// The code of a picture that does not come is asked for again; where it never comes, the page says so, and the rest of
+// it is there.
+func TestAPartThatDoesNotCome(t *testing.T) {
+	page, url := open(t, "look", false)
+	blocked := func(urls ...string) {
+		t.Helper()
+		if err := (proto.NetworkSetBlockedURLs{Urls: urls}).Call(page); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := (proto.NetworkEnable{}).Call(page); err != nil {
+		t.Fatal(err)
+	}
+	blocked("*DayPicture*")
+	page.MustNavigate(url + "/evidence/changes")
+	says(t, page, ".page [role=alert]", "A part of this page did not come")
+	within(t, page, `() => document.querySelectorAll(".list tbody tr").length > 3`)
+	failed := page.WaitEvent(&proto.NetworkLoadingFailed{})
+	page.MustReload()
+	failed()
+	blocked("*/nothing")
+	within(t, page, `() => document.querySelectorAll('[data-picture] svg path').length > 20`)
+}

@@ -4,7 +4,7 @@ import Button from 'primevue/button'
 import InputText from 'primevue/inputtext'
 import MultiSelect from 'primevue/multiselect'
 import Select from 'primevue/select'
-import { computed, defineAsyncComponent, nextTick } from 'vue'
+import { computed, nextTick } from 'vue'
 import { api, ask } from '../api/client'
 import DraftKept from '../components/DraftKept.vue'
 import GroupFilter from '../components/GroupFilter.vue'
@@ -17,11 +17,12 @@ import { useAct } from '../lib/act'
 import { useDraft } from '../lib/draft'
 import { usePreview } from '../lib/preview'
 import { count, day, moment } from '../lib/format'
+import { later } from '../lib/later'
 import { useListState } from '../lib/listState'
 import { useSession } from '../lib/session'
 import EvidenceNav from './EvidenceNav.vue'
 
-const DayPicture = defineAsyncComponent(() => import('../components/DayPicture.vue'))
+const DayPicture = later(() => import('../components/DayPicture.vue'))
 
 /**
  * What was installed, removed, upgraded or rebuilt on devices between two scans; what is noise is quietened from then
