@@ -106,25 +106,7 @@ func moves(ctx context.Context, prog *program.Program, opened time.Time) error {
 			fmt.Printf("slowest scan=%.5f\nslowest scan cpu=%.5f\n", last.wall, last.cpu)
 		}
 	}
-	at := clock{}.Now()
-	scan := func(device int, code string, upgraded int) (*formats.Scan, error) {
-		at = at.Add(time.Second)
-		s := &formats.Scan{Format: formats.ScanFormat, At: at, Device: formats.ScanDevice{ID: code}}
-		err := prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
-			s.Installs, err = sqlite.Query(tx, func(r *sql.Rows, v *formats.ScanInstall) error {
-				return r.Scan(&v.Publisher, &v.Name, &v.Version, &v.Architecture)
-			}, `SELECT r.publisher, r.name, r.version, r.architecture FROM install i JOIN record r ON r.id = i.record_id
-				WHERE i.device_id = (SELECT id FROM device WHERE code = ?) AND i.until IS NULL ORDER BY r.id`,
-				fmt.Sprintf("D%06d", device))
-			return err
-		})
-		for i := range upgraded {
-			v := &s.Installs[i*7]
-			other := map[bool]string{true: "3.1", false: "4.0"}[v.Version == "4.0"]
-			v.Name, v.Version = strings.ReplaceAll(v.Name, v.Version, other), other
-		}
-		return s, err
-	}
+	scan := (&scans{prog: prog, at: clock{}.Now()}).of
 	take := func(s *formats.Scan, err error) func() error {
 		return func() error {
 			if err == nil {
@@ -138,7 +120,7 @@ func moves(ctx context.Context, prog *program.Program, opened time.Time) error {
 		var list []cost
 		for i := range 21 {
 			d := 100 + i*37 + upgraded
-			c, err := one(take(scan(d, code(d), upgraded)))
+			c, err := one(take(scan(ctx, d, code(d), upgraded)))
 			if err != nil {
 				return err
 			}
@@ -152,14 +134,14 @@ func moves(ctx context.Context, prog *program.Program, opened time.Time) error {
 		}
 		say(name, list...)
 	}
-	c, err := one(take(scan(5, fmt.Sprint("NEW-", opened.UnixNano()), 0)))
+	c, err := one(take(scan(ctx, 5, fmt.Sprint("NEW-", opened.UnixNano()), 0)))
 	if err != nil {
 		return err
 	}
 	say("new machine", c)
 	c, err = one(func() error {
 		for i := range 100 {
-			if err := take(scan(300+i, code(300+i), 1))(); err != nil {
+			if err := take(scan(ctx, 300+i, code(300+i), 1))(); err != nil {
 				return err
 			}
 		}
@@ -210,4 +192,30 @@ func moves(ctx context.Context, prog *program.Program, opened time.Time) error {
 	}
 	say("left out", c)
 	return nil
+}
+
+// scans makes scans of devices, each a second later than the one before.
+type scans struct {
+	prog *program.Program
+	at   time.Time
+}
+
+// of makes a scan that says of a machine what a device has, with some programs upgraded.
+func (l *scans) of(ctx context.Context, device int, code string, upgraded int) (*formats.Scan, error) {
+	l.at = l.at.Add(time.Second)
+	s := &formats.Scan{Format: formats.ScanFormat, At: l.at, Device: formats.ScanDevice{ID: code}}
+	err := l.prog.DB.View(ctx, func(tx *sqlite.Tx) (err error) {
+		s.Installs, err = sqlite.Query(tx, func(r *sql.Rows, v *formats.ScanInstall) error {
+			return r.Scan(&v.Publisher, &v.Name, &v.Version, &v.Architecture)
+		}, `SELECT r.publisher, r.name, r.version, r.architecture FROM install i JOIN record r ON r.id = i.record_id
+			WHERE i.device_id = (SELECT id FROM device WHERE code = ?) AND i.until IS NULL ORDER BY r.id`,
+			fmt.Sprintf("D%06d", device))
+		return err
+	})
+	for i := range min(upgraded, len(s.Installs)/7) {
+		v := &s.Installs[i*7]
+		other := map[bool]string{true: "3.1", false: "4.0"}[v.Version == "4.0"]
+		v.Name, v.Version = strings.ReplaceAll(v.Name, v.Version, other), other
+	}
+	return s, err
 }

@@ -58,12 +58,13 @@ func main() {
 	profile := flag.String("profile", "", "with -step or -views: write a profile of the processor")
 	views := flag.Bool("views", false, "how long each answer takes that pages ask for, on the file kept in -dir")
 	only := flag.String("only", "", "with -views: only those whose address has this in it")
+	scanned := flag.Bool("scans", false, "with -views: a device reports before each of them")
 	waits := flag.Bool("waits", false, "how long who saves something waits while installs are taken in")
 	past := flag.Bool("past", false, "what a year of daily scans of 50 machines leaves, and what forgetting them takes")
 	entries := flag.Int("directory", 0, "what taking in a directory of so many entries costs")
 	flag.Parse()
 	if *views {
-		if err := measureViews(*dir, *only, *profile); err != nil {
+		if err := measureViews(*dir, *only, *profile, *scanned); err != nil {
 			log.Fatal(err)
 		}
 		return

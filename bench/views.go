@@ -23,8 +23,9 @@ import (
 )
 
 // measureViews measures how long each answer takes that pages ask for and whose address has something in it, on the
-// file that was kept in a folder, and prints the slowest.
-func measureViews(dir, only, profile string) error {
+// file that was kept in a folder, and prints the slowest. Where scanned is set a device reports before each of them, and
+// figures have that.
+func measureViews(dir, only, profile string, scanned bool) error {
 	ctx := context.Background()
 	db, err := sqlite.Open(ctx, filepath.Join(dir, "bench.db"))
 	if err != nil {
@@ -84,11 +85,28 @@ func measureViews(dir, only, profile string) error {
 		size         int64
 	}
 	var list []answer
+	reporting := scans{prog: prog, at: clock{}.Now()}
+	report := func(i int) error {
+		device := 500 + i%400
+		scan, err := reporting.of(ctx, device, fmt.Sprintf("D%06d", device), 0)
+		if err == nil {
+			_, err = prog.Evidence.TakeScan(ctx, "collector", "id", scan)
+		}
+		if err == nil {
+			err = prog.Pipeline.Refresh(ctx)
+		}
+		return err
+	}
 	var all []time.Duration
 	for _, path := range paths {
 		var took []time.Duration
 		a := answer{path: path}
 		for range 5 {
+			if scanned {
+				if err := report(len(all) + len(took)); err != nil {
+					return err
+				}
+			}
 			start := time.Now()
 			res, err := client.Get(srv.URL + path)
 			if err != nil {

@@ -1,6 +1,7 @@
 package position
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -24,6 +25,8 @@ type MachineView struct {
 	ClusterHosts                    int64
 	Guests                          []GuestView // what runs on it now, with its virtual cores
 	Charges                         []ChargeView
+	Done, Titles                    int   // how many of the titles that may be charged were worked out, with those before
+	Next                            int64 // asks for those of further titles; 0 is none
 }
 
 // ChargeView is what one product needs by processors or cores of one machine: of the device itself, or of one that
@@ -36,9 +39,14 @@ type ChargeView struct {
 	Unit               UnitView
 }
 
-// Charges lists every licence by processor or core that a device is asked for, and those that other machines are asked
-// for because of it, with the calculation of each, as of today.
-func (svc *Service) Charges(ctx context.Context, code string) (MachineView, error) {
+// chargedAtOnce is of how many installs at most charges are worked out in one answer, of one title at least: whole
+// positions have to be, since what covers a machine depends on all others.
+const chargedAtOnce = 10_000
+
+// Charges lists licences by processor or core that a device is asked for, and those that other machines are asked for
+// because of it, with the calculation of each, as of today: of the first titles after one, by number, and Next asks for
+// more.
+func (svc *Service) Charges(ctx context.Context, code string, after int64) (MachineView, error) {
 	out := MachineView{SeenOn: []GuestView{}, Guests: []GuestView{}, Charges: []ChargeView{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		device, err := snapshot.FindDevice(tx, code)
@@ -48,27 +56,34 @@ func (svc *Service) Charges(ctx context.Context, code string) (MachineView, erro
 		if device == 0 {
 			return sqlite.ErrNotFound
 		}
-		products, err := positiondb.CountedByMachine(tx, device)
+		counted, err := positiondb.CountedByMachine(tx, device)
 		if err != nil {
 			return err
 		}
-		if len(products) == 0 {
+		if len(counted) == 0 {
 			// of most machines there is nothing to say, and no need to read what all the others are
 			alone, err := positiondb.StandsAlone(tx, device)
 			if err != nil || alone {
 				return err
 			}
-			products = []int64{}
 		}
-		e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), products)
+		products := out.next(counted, after, svc.chargedAtOnce())
+		e, err := svc.Snapshots.LoadToday(tx, products)
 		if err != nil {
+			return err
+		}
+		guests, err := positiondb.Guests(tx, device)
+		if err != nil {
+			return err
+		}
+		if err := e.Need(tx, append([]int64{device}, guests...), nil); err != nil {
 			return err
 		}
 		ways, err := snapshot.Ways(tx, 0)
 		if err != nil {
 			return err
 		}
-		out.machine(e, device)
+		out.machine(e, device, guests)
 		for _, f := range e.Ordered() {
 			if !slices.Contains(products, f.Id) {
 				continue // a suite or a part of one, which it was loaded with
@@ -91,8 +106,28 @@ func (svc *Service) Charges(ctx context.Context, code string) (MachineView, erro
 	return out, err
 }
 
+func (svc *Service) chargedAtOnce() int64 { return cmp.Or(svc.ChargedAtOnce, chargedAtOnce) }
+
+// next takes the titles that one answer is about, by number.
+func (m *MachineView) next(counted []positiondb.Counted, after, most int64) []int64 {
+	products := []int64{}
+	installs := int64(0)
+	m.Titles = len(counted)
+	for _, c := range counted {
+		if c.ProductID > after {
+			if installs += c.Counted; installs > most && len(products) > 0 {
+				m.Next = products[len(products)-1]
+				break
+			}
+			products = append(products, c.ProductID)
+		}
+		m.Done++
+	}
+	return products
+}
+
 // machine says what the hardware of a device is, and what it runs on and beside.
-func (m *MachineView) machine(e *snapshot.Snapshot, device int64) {
+func (m *MachineView) machine(e *snapshot.Snapshot, device int64, guests []int64) {
 	x := e.Machine(device)
 	if x == nil {
 		return
@@ -121,9 +156,7 @@ func (m *MachineView) machine(e *snapshot.Snapshot, device int64) {
 			m.SeenOn = append(m.SeenOn, v)
 		}
 	}
-	for i := range e.Devices {
-		if g := e.Machine(e.Devices[i].ID); g != nil && g.Host == device {
-			m.Guests = append(m.Guests, named(g.Device))
-		}
+	for _, g := range guests {
+		m.Guests = append(m.Guests, named(g))
 	}
 }

@@ -145,7 +145,11 @@ func (svc *Service) productSnapshot(
 	asOf civil.Day,
 	now int64,
 ) (*snapshot.Snapshot, *snapshot.ProductFacts, []position.Position, error) {
-	e, err := svc.Snapshots.Load(tx, asOf, now, []int64{product})
+	load := func() (*snapshot.Snapshot, error) { return svc.Snapshots.Load(tx, asOf, now, []int64{product}) }
+	if asOf == svc.Snapshots.Today() && now >= svc.Clock.Now().Unix() && !tx.Previewed() {
+		load = func() (*snapshot.Snapshot, error) { return svc.Snapshots.LoadToday(tx, []int64{product}) }
+	}
+	e, err := load()
 	if err != nil {
 		return nil, nil, nil, err
 	}

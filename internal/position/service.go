@@ -18,6 +18,10 @@ type Service struct {
 	Progress  *progress.Board
 	Renewal   Renewer
 
+	// ChargedAtOnce is of how many installs at most charges of a machine are worked out in one answer; 0 is as many as
+	// is usual.
+	ChargedAtOnce int64
+
 	onDays onDays
 }
 

@@ -9,13 +9,28 @@ import (
 	"testing"
 
 	"ensomet/internal/formats"
+	"ensomet/internal/position"
 	"ensomet/internal/sqlite"
 )
+
+// charged asks for all charges of a device, answer by answer.
+func charged(prog *Program, code string) (m position.MachineView, err error) {
+	for {
+		more, err := prog.Position.Charges(context.Background(), code, m.Next)
+		if err != nil {
+			return more, err
+		}
+		more.Charges = append(m.Charges, more.Charges...)
+		if m = more; m.Next == 0 {
+			return m, nil
+		}
+	}
+}
 
 // chargesOf says of a device what it is asked for, and what other machines are asked for because of it.
 func chargesOf(t *testing.T, prog *Program, code string) (out []string) {
 	t.Helper()
-	m, err := prog.Position.Charges(context.Background(), code)
+	m, err := charged(prog, code)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,12 +90,12 @@ func TestChargesOfAMachine(t *testing.T) {
 	if got := chargesOf(t, prog, "V3"); len(got) != 1 || !strings.Contains(got[0], "here, host not known") {
 		t.Errorf("whose host is not known: %q", got)
 	}
-	m, err := prog.Position.Charges(context.Background(), "V1")
+	m, err := charged(prog, "V1")
 	if err != nil || !m.Virtual || m.Host.Device != "H1" || m.Cluster != "blue" || m.ClusterHosts != 2 || m.Pinned ||
 		m.Factor != 10_000 || m.VirtualCores != 4 {
 		t.Errorf("V1: %+v, %v", m, err)
 	}
-	if m, err = prog.Position.Charges(context.Background(), "H2"); err != nil || len(m.Guests) != 1 ||
+	if m, err = charged(prog, "H2"); err != nil || len(m.Guests) != 1 ||
 		m.Guests[0].Device != "V2" || m.Guests[0].Cores != 8 || m.Virtual {
 		t.Errorf("H2: %+v, %v", m, err)
 	}
@@ -88,7 +103,7 @@ func TestChargesOfAMachine(t *testing.T) {
 	counted := map[string]int64{}
 	for _, line := range machines {
 		code, _, _ := strings.Cut(line, ",")
-		m, err := prog.Position.Charges(context.Background(), code)
+		m, err := charged(prog, code)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -103,11 +118,34 @@ func TestChargesOfAMachine(t *testing.T) {
 			t.Errorf("%s needs %d, and its machines are charged %d", name, f.Needed, counted[name])
 		}
 	}
+	// and the same where each answer is about one title, of which the next goes on
+	first, err := prog.Position.Charges(context.Background(), "H2", 0)
+	if err != nil || first.Next != 0 || first.Done != first.Titles || first.Titles != 2 {
+		t.Errorf("all at once: %+v, %v", first, err)
+	}
+	prog.Position.ChargedAtOnce = 1
+	for _, line := range machines {
+		code, _, _ := strings.Cut(line, ",")
+		got := chargesOf(t, prog, code)
+		prog.Position.ChargedAtOnce = 0
+		all := chargesOf(t, prog, code)
+		prog.Position.ChargedAtOnce = 1
+		slices.Sort(got)
+		slices.Sort(all)
+		if !slices.Equal(got, all) {
+			t.Errorf("%s, title by title: %q, not %q", code, got, all)
+		}
+	}
+	one, err := prog.Position.Charges(context.Background(), "H2", 0)
+	if err != nil || one.Next == 0 || one.Done != 1 || one.Titles != 2 || len(one.Guests) != 1 {
+		t.Errorf("the first of two titles: %+v, %v", one, err)
+	}
+	prog.Position.ChargedAtOnce = 0
 	// what left a host lately is charged there still, and it says so
 	clock.now = clock.now.AddDate(0, 0, 3)
 	take(t, prog, formats.Devices, header, "V2,stays,virtual_machine,,,8,H1,,true,")
 	refreshAll(t, prog)
-	if m, err = prog.Position.Charges(context.Background(), "V2"); err != nil || len(m.SeenOn) != 1 ||
+	if m, err = charged(prog, "V2"); err != nil || len(m.SeenOn) != 1 ||
 		m.SeenOn[0].Device != "H2" {
 		t.Errorf("V2 after it moved: %+v, %v", m, err)
 	}
@@ -116,7 +154,7 @@ func TestChargesOfAMachine(t *testing.T) {
 	}) {
 		t.Errorf("the host that it left: %q", got)
 	}
-	if _, err := prog.Position.Charges(context.Background(), "nobody"); !errors.Is(err, sqlite.ErrNotFound) {
+	if _, err := charged(prog, "nobody"); !errors.Is(err, sqlite.ErrNotFound) {
 		t.Errorf("a device that is not there: %v", err)
 	}
 }

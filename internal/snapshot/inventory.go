@@ -56,19 +56,50 @@ type keptInventory struct {
 	kept *Inventory
 }
 
+// lookUp finds the machines of a day among what is kept, nil where something changed since or an hour has passed, and
+// for which state they are to be made.
+func (svc *Loader) lookUp(tx *sqlite.Tx, asOf civil.Day, at int64) (kept *Inventory, state string, err error) {
+	counter, err := tx.Setting(renewal.InventoryChanges)
+	if err != nil {
+		return nil, "", err
+	}
+	state = fmt.Sprintf("%s|%s|%d", counter, asOf, at/3600)
+	svc.inventory.Lock()
+	defer svc.inventory.Unlock()
+	if kept = svc.inventory.kept; kept != nil && kept.state != state {
+		kept = nil
+	}
+	return kept, state, nil
+}
+
+// someHave lists the devices that have some products where no more than half of the estate has them, and nothing is
+// kept of all.
+func (svc *Loader) someHave(tx *sqlite.Tx, asOf civil.Day, now int64, products []int64) (some bool, devices []int64,
+	err error) {
+	kept, _, err := svc.lookUp(tx, asOf, moment(asOf, now))
+	if err != nil || kept != nil {
+		return false, nil, err
+	}
+	if devices, err = devicesHaving(tx, moment(asOf, now), products); err != nil {
+		return false, nil, err
+	}
+	fleet, err := KeptFleet(tx)
+	if err != nil {
+		return false, nil, err
+	}
+	var all int64
+	for _, f := range fleet {
+		all += f.Fresh + f.Stale + f.Never
+	}
+	return 2*int64(len(devices)) <= all, devices, nil
+}
+
 // inventoryOf returns the machines of a day, made anew where something changed since, or an hour has passed.
 func (svc *Loader) inventoryOf(tx *sqlite.Tx, settings *Settings, asOf civil.Day, now int64) (*Inventory, error) {
 	at := moment(asOf, now)
-	counter, err := tx.Setting(renewal.InventoryChanges)
-	if err != nil {
-		return nil, err
-	}
-	state := fmt.Sprintf("%s|%s|%d", counter, asOf, at/3600)
-	svc.inventory.Lock()
-	kept := svc.inventory.kept
-	svc.inventory.Unlock()
-	if kept != nil && kept.state == state {
-		return kept, nil
+	kept, state, err := svc.lookUp(tx, asOf, at)
+	if err != nil || kept != nil {
+		return kept, err
 	}
 	m := newInventory(at)
 	m.state = state

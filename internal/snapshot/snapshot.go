@@ -153,6 +153,7 @@ type loading struct {
 	traced   bool    // in what way each product is on each device is kept
 	tallied  bool    // what each device adds to the sums is kept
 	later    bool    // installs are counted later, in pieces
+	few      bool    // part, unless all devices are kept, or most of them have these products
 	policies []policy.Policy
 }
 
@@ -177,6 +178,12 @@ func moment(day civil.Day, now int64) int64 { return min(day.EndUnix()-1, now) }
 // these need: what it costs follows how much there is of these products.
 func (svc *Loader) LoadProducts(tx *sqlite.Tx, products []int64) (*Snapshot, error) {
 	return svc.load(tx, svc.Today(), svc.Clock.Now().Unix(), loading{only: products, part: true})
+}
+
+// LoadToday is LoadProducts for who asks again and again: where what is known of all devices and people is kept, or
+// most devices have these products, it is of all of them.
+func (svc *Loader) LoadToday(tx *sqlite.Tx, products []int64) (*Snapshot, error) {
+	return svc.load(tx, svc.Today(), svc.Clock.Now().Unix(), loading{only: products, few: true})
 }
 
 // LoadDevices loads what is on some devices today, without rights and without the demand of use, with what each device
@@ -284,6 +291,12 @@ func (e *Snapshot) loadDemand(tx *sqlite.Tx, only []int64) error {
 
 // loadInventory loads what is known of devices and people: of all, or of those that installs need.
 func (svc *Loader) loadInventory(tx *sqlite.Tx, e *Snapshot, now int64, how loading) (err error) {
+	var devices []int64
+	if how.few {
+		if how.part, devices, err = svc.someHave(tx, e.AsOf, now, how.only); err != nil {
+			return err
+		}
+	}
 	if !how.part {
 		e.Inventory, err = svc.inventoryOf(tx, &e.Settings, e.AsOf, now)
 		return err
@@ -291,7 +304,9 @@ func (svc *Loader) loadInventory(tx *sqlite.Tx, e *Snapshot, now int64, how load
 	if e.Inventory, err = partOfEstate(tx, &e.Settings, e.AsOf, moment(e.AsOf, now), how.devices != nil); err != nil {
 		return err
 	}
-	devices := how.devices
+	if how.devices != nil {
+		devices = how.devices
+	}
 	if devices == nil {
 		if devices, err = devicesHaving(tx, e.At, how.only); err != nil {
 			return err

@@ -33,10 +33,13 @@ func SetMetricOrder(tx *sqlite.Tx, product int64, order []entitle.Metric) error 
 	return tx.One("UPDATE product SET metric_order = ? WHERE id = ?", strings.Join(text, "|"), product)
 }
 
+// Counted is a product with a position, and how many of it count.
+type Counted struct{ ProductID, Counted int64 }
+
 // CountedByMachine lists the products with a position by processor or core that have installs on a device, on what
-// runs on it or ran on it, or on what shares its host or its cluster.
-func CountedByMachine(tx *sqlite.Tx, device int64) ([]int64, error) {
-	return sqlite.Select[int64](tx, `WITH one AS (SELECT id, code, cluster, host_id FROM device WHERE id = ?),
+// runs on it or ran on it, or on what shares its host or its cluster, by their numbers.
+func CountedByMachine(tx *sqlite.Tx, device int64) ([]Counted, error) {
+	return sqlite.Select[Counted](tx, `WITH one AS (SELECT id, code, cluster, host_id FROM device WHERE id = ?),
 		near AS (SELECT code, cluster FROM one
 			UNION SELECT h.code, h.cluster FROM one JOIN device h ON h.code = one.host_id WHERE one.host_id <> ''),
 		hosts AS (SELECT code FROM near
@@ -45,10 +48,16 @@ func CountedByMachine(tx *sqlite.Tx, device int64) ([]int64, error) {
 		machines AS (SELECT d.id FROM hosts JOIN device d ON d.code = hosts.code
 			UNION SELECT d.id FROM hosts JOIN device d ON d.host_id = hosts.code AND d.host_id <> ''
 			UNION SELECT w.device_id FROM hosts JOIN device_was w ON w.host_id = hosts.code AND w.host_id <> '')
-		SELECT DISTINCT k.product_id FROM machines m JOIN install i ON i.device_id = m.id
+		SELECT k.product_id, max(p.counted) AS counted FROM machines m JOIN install i ON i.device_id = m.id
 			JOIN recognition k ON k.record_id = i.record_id
 			JOIN position p ON p.product_id = k.product_id AND p.metric IN ('core', 'processor')
-		ORDER BY 1`, device)
+		GROUP BY 1 ORDER BY 1`, device)
+}
+
+// Guests lists what runs on a device, by number.
+func Guests(tx *sqlite.Tx, device int64) ([]int64, error) {
+	return sqlite.Select[int64](tx, `SELECT g.id FROM device d JOIN device g ON g.host_id = d.code
+		AND g.host_id <> '' WHERE d.id = ? ORDER BY g.id`, device)
 }
 
 // ProductsOn counts the products that are on some devices, by their device_ids.

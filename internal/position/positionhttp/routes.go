@@ -138,8 +138,11 @@ func (s *routes) positions() {
 			return rest.All(toPartsOfMetric)(s.Position.Parts(ctx, in.ID, in.By, day, known))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("charges", "/api/devices/{code}/charges"),
-		func(ctx context.Context, _ rest.Account, in *rest.ByCode) (MachineView, error) {
-			return rest.One(toMachineView)(s.Position.Charges(ctx, in.Code))
+		func(ctx context.Context, _ rest.Account, in *struct {
+			rest.ByCode
+			After int64 `query:"after" minimum:"0" doc:"charges of titles after this one: next of the answer before"`
+		}) (MachineView, error) {
+			return rest.One(toMachineView)(s.Position.Charges(ctx, in.Code, in.After))
 		})
 	rest.Handle(s.Server, access.Viewer, rest.Get("prove", "/api/products/{id}/proof"),
 		func(ctx context.Context, _ rest.Account, in *rest.ByID) ([]ProofRun, error) {

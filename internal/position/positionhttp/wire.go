@@ -256,7 +256,10 @@ type MachineView struct {
 	Cluster      string       `json:"cluster" doc:"its own, or that of its host"`
 	ClusterHosts int64        `json:"clusterHosts"`
 	Guests       []GuestView  `json:"guests" doc:"what runs on it now, with its virtual cores"`
-	Charges      []ChargeView `json:"charges"`
+	Charges      []ChargeView `json:"charges" doc:"of the first titles"`
+	Done         int          `json:"done" doc:"how many of the titles were worked out, with those before"`
+	Titles       int          `json:"titles" doc:"that may be charged"`
+	Next         int64        `json:"next" doc:"asks for the charges of further titles; 0 is none"`
 }
 
 func toMachineView(v position.MachineView) MachineView {
@@ -273,6 +276,9 @@ func toMachineView(v position.MachineView) MachineView {
 		ClusterHosts: v.ClusterHosts,
 		Guests:       rest.Each(v.Guests, toGuestView),
 		Charges:      rest.Each(v.Charges, toChargeView),
+		Done:         v.Done,
+		Titles:       v.Titles,
+		Next:         v.Next,
 	}
 }
 

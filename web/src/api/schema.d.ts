@@ -5227,6 +5227,7 @@ export interface components {
             worth: string;
         };
         MachineView: {
+            /** @description of the first titles */
             charges: components["schemas"]["ChargeView"][];
             /** @description its own, or that of its host */
             cluster: string;
@@ -5236,18 +5237,33 @@ export interface components {
             cores: number;
             /**
              * Format: int64
+             * @description how many of the titles were worked out, with those before
+             */
+            done: number;
+            /**
+             * Format: int64
              * @description core factor in ten-thousandths
              */
             factor: number;
             /** @description what runs on it now, with its virtual cores */
             guests: components["schemas"]["GuestView"][];
             host: components["schemas"]["GuestView"];
+            /**
+             * Format: int64
+             * @description asks for the charges of further titles; 0 is none
+             */
+            next: number;
             /** @description it stays on its host */
             pinned: boolean;
             /** Format: int64 */
             processors: number;
             /** @description other hosts that it was seen on in the window of demand */
             seenOn: components["schemas"]["GuestView"][];
+            /**
+             * Format: int64
+             * @description that may be charged
+             */
+            titles: number;
             /** @description it runs on a host, known or not */
             virtual: boolean;
             /** Format: int64 */
@@ -10380,7 +10396,10 @@ export interface operations {
     };
     charges: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description charges of titles after this one: next of the answer before */
+                after?: number;
+            };
             header?: never;
             path: {
                 code: string;

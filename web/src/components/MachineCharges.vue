@@ -1,19 +1,33 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { useInfiniteQuery } from '@tanstack/vue-query'
+import { computed, watchEffect } from 'vue'
 import { api, ask, type Schemas } from '../api/client'
 import { count, whole, word } from '../lib/format'
 
 /**
  * What licences by processor and core depend on of one device: its hardware, its host and its guests, and every
- * licence that they need for it anywhere, with its calculation.
+ * licence that they need for it anywhere, with its calculation. In a large house these come answer by answer.
  */
 const props = defineProps<{ code: string }>()
-const machine = useQuery({
+const machine = useInfiniteQuery({
   queryKey: ['device', computed(() => props.code), 'charges'],
-  queryFn: () => ask(api.GET('/api/devices/{code}/charges', { params: { path: { code: props.code } } })),
+  initialPageParam: 0,
+  queryFn: ({ pageParam, signal }) =>
+    ask(
+      api.GET('/api/devices/{code}/charges', {
+        params: { path: { code: props.code }, query: { after: pageParam } },
+        signal,
+      }),
+    ),
+  getNextPageParam: (answer) => answer.next || undefined,
 })
-const m = computed(() => machine.data.value)
+watchEffect(() => {
+  if (machine.hasNextPage.value && !machine.isFetching.value && !machine.error.value) void machine.fetchNextPage()
+})
+const m = computed(() => {
+  const answers = machine.data.value?.pages
+  return answers && { ...answers[answers.length - 1], charges: answers.flatMap((a) => a.charges) }
+})
 const factor = computed(() => (m.value ? m.value.factor / 10_000 : 1))
 const plain = computed(() => !m.value || (!m.value.charges.length && !m.value.guests.length && !m.value.virtual))
 const reasons: Record<string, string> = {
@@ -107,7 +121,13 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
           </tr>
         </tbody>
       </table>
-      <p v-else class="soft">No title on it, or on what shares its host, is licensed by processor or core.</p>
+      <p v-if="m.next && !machine.error.value" class="soft" role="status" data-charging>
+        {{ whole(m.done) }} of {{ count(m.titles, 'title') }} that may need licences for it are worked out; the others
+        follow.
+      </p>
+      <p v-else-if="!m.charges.length" class="soft">
+        No title on it, or on what shares its host, is licensed by processor or core.
+      </p>
     </template>
   </section>
 </template>
