@@ -1,33 +1,15 @@
 <script setup lang="ts">
-import { useInfiniteQuery } from '@tanstack/vue-query'
-import { computed, watchEffect } from 'vue'
-import { api, ask, type Schemas } from '../api/client'
+import { computed } from 'vue'
+import type { Schemas } from '../api/client'
+import type { MachineCharges } from '../lib/charges'
 import { count, whole, word } from '../lib/format'
 
 /**
  * What licences by processor and core depend on of one device: its hardware, its host and its guests, and every
- * licence that they need for it anywhere, with its calculation. In a large house these come answer by answer.
+ * licence that they need for it anywhere, with its calculation; in a large house more of it comes bit by bit.
  */
-const props = defineProps<{ code: string }>()
-const machine = useInfiniteQuery({
-  queryKey: ['device', computed(() => props.code), 'charges'],
-  initialPageParam: 0,
-  queryFn: ({ pageParam, signal }) =>
-    ask(
-      api.GET('/api/devices/{code}/charges', {
-        params: { path: { code: props.code }, query: { after: pageParam } },
-        signal,
-      }),
-    ),
-  getNextPageParam: (answer) => answer.next || undefined,
-})
-watchEffect(() => {
-  if (machine.hasNextPage.value && !machine.isFetching.value && !machine.error.value) void machine.fetchNextPage()
-})
-const m = computed(() => {
-  const answers = machine.data.value?.pages
-  return answers && { ...answers[answers.length - 1], charges: answers.flatMap((a) => a.charges) }
-})
+const props = defineProps<{ charges?: MachineCharges; error?: Error | null }>()
+const m = computed(() => props.charges)
 const factor = computed(() => (m.value ? m.value.factor / 10_000 : 1))
 const plain = computed(() => !m.value || (!m.value.charges.length && !m.value.guests.length && !m.value.virtual))
 const reasons: Record<string, string> = {
@@ -42,9 +24,9 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
 </script>
 
 <template>
-  <section v-if="machine.error.value || !plain" class="sheet" data-charges>
+  <section v-if="error || !plain" class="sheet" data-charges>
     <h2>Processors and what they need</h2>
-    <p v-if="machine.error.value" class="says" role="alert">{{ machine.error.value.message }}</p>
+    <p v-if="error" class="says" role="alert">{{ error.message }}</p>
     <template v-if="m">
       <p>
         <template v-if="m.processors"
@@ -121,7 +103,7 @@ const to = (code: string) => `/evidence/${encodeURIComponent(code)}`
           </tr>
         </tbody>
       </table>
-      <p v-if="m.next && !machine.error.value" class="soft" role="status" data-charging>
+      <p v-if="m.next && !error" class="soft" role="status" data-charging>
         {{ whole(m.done) }} of {{ count(m.titles, 'title') }} that may need licences for it are worked out; the others
         follow.
       </p>

@@ -8,6 +8,7 @@ import { api, ask, readList } from '../api/client'
 import MachineCharges from '../components/MachineCharges.vue'
 import RecordTrace from '../components/RecordTrace.vue'
 import RemarkList from '../components/RemarkList.vue'
+import { useCharges } from '../lib/charges'
 import { count, day, moment, money, whole, word } from '../lib/format'
 import { useSession } from '../lib/session'
 import DeviceFacts from './DeviceFacts.vue'
@@ -46,11 +47,8 @@ const files = useQuery({
     ask(api.GET('/api/devices/{code}/files', { params: { path: { code: props.code }, query: { record: 0 } } })),
 })
 // what its processors need stands below its software: the way there is said above
-const machine = useQuery({
-  queryKey: ['device', computed(() => props.code), 'charges'],
-  queryFn: () => ask(api.GET('/api/devices/{code}/charges', { params: { path: { code: props.code } } })),
-})
-const charged = computed(() => new Set((machine.data.value?.charges ?? []).map((c) => c.productId)).size)
+const machine = useCharges(() => props.code)
+const charged = computed(() => new Set((machine.charges.value?.charges ?? []).map((c) => c.productId)).size)
 const showCharges = () => document.querySelector('[data-charges]')?.scrollIntoView({ behavior: 'smooth' })
 const showFiles = ref(false)
 const mark: Record<string, string> = { never: '◌', fresh: '●', stale: '◑' }
@@ -209,7 +207,7 @@ const software = computed(() =>
             {{ text ? 'No install here has this in its name.' : 'The scan found no software.' }}
           </p>
           <KnownAs :code="d.code" />
-          <MachineCharges :code="d.code" />
+          <MachineCharges :charges="machine.charges.value" :error="machine.error.value" />
         </section>
         <aside>
           <div v-if="record" class="sheet">
