@@ -23,8 +23,8 @@ import (
 )
 
 // measureViews measures how long each answer takes that pages ask for and whose address has something in it, on the
-// file that was kept in a folder, and prints the slowest. Where scanned is set a device reports before each of them, and
-// figures have that.
+// file that was kept in a folder, and prints the slowest. Where scanned is set a device reports before each of them,
+// and figures have that.
 func measureViews(dir, only, profile string, scanned bool) error {
 	ctx := context.Background()
 	db, err := sqlite.Open(ctx, filepath.Join(dir, "bench.db"))

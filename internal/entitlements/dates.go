@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -83,7 +84,7 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 				products = append(products, l.Line.Product)
 			}
 		}
-		if products = snapshot.Distinct(products); len(products) > 0 {
+		if products = stored.Distinct(products); len(products) > 0 {
 			e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), products)
 			if err != nil {
 				return err
@@ -133,7 +134,7 @@ func (svc *Service) Renewals(ctx context.Context, from civil.Day, days int) ([]R
 // recurring sums what keeping the lines of a contract costs each time that they are renewed, in the currency of the
 // house, and counts the lines that are in it. What was bought for ever is not, nor what nobody knows the price or the
 // rate of.
-func recurring(all []snapshot.StoredEntitlement, contract string, rates money.Rates, today civil.Day) (
+func recurring(all []stored.Entitlement, contract string, rates money.Rates, today civil.Day) (
 	sum decimal.Decimal, lines int) {
 	for k := range all {
 		l := &all[k]

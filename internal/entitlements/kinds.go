@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/intake"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"errors"
 	"time"
 
@@ -127,7 +128,7 @@ func (svc *Service) touchLine(tx *sqlite.Tx, code, who string, was map[string]st
 }
 
 func (svc *Service) transactionWriter(in intake.Arrival) (*intake.Writer, error) {
-	lines, err := snapshot.Codes(in.Tx, "entitlement")
+	lines, err := stored.Codes(in.Tx, "entitlement")
 	if err != nil {
 		return nil, err
 	}
@@ -211,11 +212,11 @@ func inTheLine(tx *sqlite.Tx, line int64, t *entitle.Transaction, row *formats.R
 }
 
 func assignmentWriter(tx *sqlite.Tx) (*intake.Writer, error) {
-	lines, err := snapshot.Codes(tx, "entitlement")
+	lines, err := stored.Codes(tx, "entitlement")
 	if err != nil {
 		return nil, err
 	}
-	users, err := snapshot.Codes(tx, "person")
+	users, err := stored.Codes(tx, "person")
 	if err != nil {
 		return nil, err
 	}

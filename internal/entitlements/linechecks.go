@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -32,8 +33,8 @@ type lineChecker struct {
 	typed  map[string]string
 	e      formats.Entitlement
 	old    string // the line that is being changed, or empty
-	all    []snapshot.StoredEntitlement
-	byCode map[string]*snapshot.StoredEntitlement
+	all    []stored.Entitlement
+	byCode map[string]*stored.Entitlement
 	out    []LineCheck
 }
 
@@ -43,7 +44,7 @@ func (svc *Service) CheckLine(ctx context.Context, values map[string]string, old
 		today:  svc.Snapshots.Today(),
 		typed:  map[string]string{},
 		old:    old,
-		byCode: map[string]*snapshot.StoredEntitlement{},
+		byCode: map[string]*stored.Entitlement{},
 		out:    []LineCheck{},
 	}
 	for _, c := range formats.Entitlements.Columns {
@@ -129,7 +130,7 @@ func (k *lineChecker) seats() error {
 	if k.old == "" || known == nil {
 		return nil
 	}
-	held, err := snapshot.Assignments(k.tx, k.today)
+	held, err := stored.Assignments(k.tx, k.today)
 	if err != nil {
 		return err
 	}

@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // far is how many years away from today a date is taken for a slip.
@@ -63,13 +64,13 @@ func (svc *Service) EditLine(ctx context.Context, e LineEdit, who string) error 
 			return err
 		}
 		now := svc.Clock.Now()
-		stored, err := snapshot.EntitlementsOf(tx, []int64{product})
+		kept, err := stored.EntitlementsOf(tx, []int64{product})
 		if err != nil {
 			return err
 		}
-		for i := range stored { // what the form does not show stays
-			if stored[i].Code == code {
-				line.Custom = stored[i].Custom
+		for i := range kept { // what the form does not show stays
+			if kept[i].Code == code {
+				line.Custom = kept[i].Custom
 			}
 		}
 		if _, err := entitlementsdb.PutEntitlement(u, product, line, now.Unix(), who); err != nil {
@@ -176,19 +177,19 @@ func (svc *Service) line(tx *sqlite.Tx, code string) (LineDetail, error) {
 		if _, out.ProductID, err = entitlementsdb.LineOf(tx, id); err != nil {
 			return err
 		}
-		stored, err := snapshot.EntitlementsOf(tx, []int64{out.ProductID})
+		kept, err := stored.EntitlementsOf(tx, []int64{out.ProductID})
 		if err != nil {
 			return err
 		}
 		var lines []entitle.Line
 		var line *entitle.Line
-		for i := range stored {
-			lines = append(lines, stored[i].Line)
-			if stored[i].Code == code {
-				line = &stored[i].Line
+		for i := range kept {
+			lines = append(lines, kept[i].Line)
+			if kept[i].Code == code {
+				line = &kept[i].Line
 			}
-			if stored[i].Base == code {
-				out.Upgrades = append(out.Upgrades, stored[i].Code)
+			if kept[i].Base == code {
+				out.Upgrades = append(out.Upgrades, kept[i].Code)
 			}
 		}
 		e := entitle.Effective(lines, svc.Snapshots.Today())[code]
@@ -199,7 +200,7 @@ func (svc *Service) line(tx *sqlite.Tx, code string) (LineDetail, error) {
 		if out.Transactions, err = lineTransactions(tx, code, id); err != nil {
 			return err
 		}
-		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
+		seats, err := stored.Assignments(tx, svc.Snapshots.Today())
 		if err != nil {
 			return err
 		}
@@ -274,7 +275,7 @@ func (svc *Service) WithdrawLine(ctx context.Context, code string, revision int6
 		return refuse.New("say why the line goes: it stays on record")
 	}
 	return svc.onLine(ctx, code, who, "withdrew an entitlement", why, func(tx *sqlite.Tx, id int64) error {
-		seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
+		seats, err := stored.Assignments(tx, svc.Snapshots.Today())
 		if err != nil {
 			return err
 		}

@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Seats reads a page of the list of seats.
@@ -35,7 +36,7 @@ type FreeSeats struct {
 type seatBook struct {
 	free []FreeSeats // the lines, those with free seats first
 	ids  map[string]int64
-	held []snapshot.Assigned
+	held []stored.Assigned
 }
 
 // sort puts the lines with free seats first.
@@ -57,12 +58,12 @@ func (b *seatBook) holds(person, device int64) string {
 
 // seatsOf reads the lines of a product whose seats somebody can hold, today. A line is held by users or by devices.
 func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) (*seatBook, error) {
-	stored, err := snapshot.EntitlementsOf(tx, []int64{product})
+	kept, err := stored.EntitlementsOf(tx, []int64{product})
 	if err != nil {
 		return nil, err
 	}
 	b := &seatBook{ids: map[string]int64{}}
-	if b.held, err = snapshot.AssignmentsOf(tx, []int64{product}, svc.Snapshots.Today()); err != nil {
+	if b.held, err = stored.AssignmentsOf(tx, []int64{product}, svc.Snapshots.Today()); err != nil {
 		return nil, err
 	}
 	held := map[int64]int64{}
@@ -70,7 +71,7 @@ func (svc *Service) seatsOf(tx *sqlite.Tx, product int64, device bool) (*seatBoo
 		held[s.Line]++
 	}
 	var lines []entitle.Line
-	for _, s := range stored {
+	for _, s := range kept {
 		lines = append(lines, s.Line)
 		b.ids[s.Code] = s.ID
 	}
@@ -154,7 +155,7 @@ func (svc *Service) assignFrom(tx *sqlite.Tx, book *seatBook, d SeatDraft, who s
 		}
 		f.Free, f.Held = f.Free-1, f.Held+1
 		book.held = append(book.held,
-			snapshot.Assigned{Line: book.ids[line], Person: person, Device: device, From: today})
+			stored.Assigned{Line: book.ids[line], Person: person, Device: device, From: today})
 		book.sort()
 		if person == 0 {
 			return line, nil
@@ -250,7 +251,7 @@ func (svc *Service) HandBack(ctx context.Context, ids []int64, give bool, who st
 			}
 		}
 		if give {
-			for _, product := range snapshot.Distinct(slices.Clone(products)) {
+			for _, product := range stored.Distinct(slices.Clone(products)) {
 				gifts, err := svc.giveWaiting(tx, product, who)
 				if err != nil {
 					return err
@@ -258,7 +259,7 @@ func (svc *Service) HandBack(ctx context.Context, ids []int64, give bool, who st
 				out.Given = append(out.Given, gifts...)
 			}
 		}
-		return renewal.MarkProducts(tx, snapshot.Distinct(products)...)
+		return renewal.MarkProducts(tx, stored.Distinct(products)...)
 	})
 	return out, err
 }

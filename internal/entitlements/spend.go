@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/own"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -46,7 +47,7 @@ type OwnBy struct {
 }
 
 // of is the value that a line has, its own, or that of its title or contract.
-func (by OwnBy) of(all map[string]map[string]string, l *snapshot.StoredEntitlement) string {
+func (by OwnBy) of(all map[string]map[string]string, l *stored.Entitlement) string {
 	switch by.Kind {
 	case own.Line:
 		return all[l.Code][by.Field]

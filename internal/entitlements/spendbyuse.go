@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/entitlements/entitlementsdb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -40,7 +41,7 @@ type Unconverted struct {
 // what is in no sum.
 func (svc *Spending) spent(
 	tx *sqlite.Tx,
-) (all []snapshot.StoredEntitlement, out []yearOfLine, without []Unconverted,
+) (all []stored.Entitlement, out []yearOfLine, without []Unconverted,
 	err error) {
 	without = []Unconverted{}
 	if all, err = entitlementsdb.AllEntitlements(tx); err != nil {
@@ -121,7 +122,7 @@ func (svc *Spending) ByUse(ctx context.Context, asked UseAsked) (SpendByUse, err
 	}
 	parts := []string{UsedPart, SparePart, PastPart}
 	sums := map[key]decimal.Decimal{}
-	names := map[int64]*snapshot.StoredEntitlement{}
+	names := map[int64]*stored.Entitlement{}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
 		all, spent, without, err := svc.spent(tx)
 		if err != nil {
@@ -203,7 +204,7 @@ func (svc *Spending) ByUse(ctx context.Context, asked UseAsked) (SpendByUse, err
 }
 
 // rightsToday is how many rights each line gives today, by its code.
-func rightsToday(all []snapshot.StoredEntitlement, of *snapshot.Loader) map[string]int64 {
+func rightsToday(all []stored.Entitlement, of *snapshot.Loader) map[string]int64 {
 	byProduct := map[int64][]entitle.Line{}
 	for i := range all {
 		byProduct[all[i].Line.Product] = append(byProduct[all[i].Line.Product], all[i].Line)

@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -219,7 +220,7 @@ func (f *relatives) on(day civil.Day) int64 {
 }
 
 func family(tx *sqlite.Tx, code string, product int64) (relatives, int64, error) {
-	stored, err := snapshot.EntitlementsOf(tx, []int64{product})
+	stored, err := stored.EntitlementsOf(tx, []int64{product})
 	if err != nil {
 		return relatives{}, 0, err
 	}
@@ -341,7 +342,7 @@ func (svc *Service) mayLeave(tx *sqlite.Tx, f *relatives, line int64, t *entitle
 
 // held counts the seats of a line that are assigned today.
 func (svc *Service) held(tx *sqlite.Tx, line int64) (n int64, err error) {
-	seats, err := snapshot.Assignments(tx, svc.Snapshots.Today())
+	seats, err := stored.Assignments(tx, svc.Snapshots.Today())
 	for _, s := range seats {
 		if s.Line == line {
 			n++

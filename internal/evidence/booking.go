@@ -9,8 +9,8 @@ import (
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Book takes in one thing that somebody typed, by the same way and with the same checks as a line of a file. A number
@@ -24,7 +24,7 @@ func (svc *Service) Book(
 	check := func(tx *sqlite.Tx) error { return nil }
 	if code := values["entitlement_id"]; code != "" && kindName == formats.Entitlements.Name {
 		check = func(tx *sqlite.Tx) error {
-			codes, err := snapshot.Codes(tx, "entitlement")
+			codes, err := stored.Codes(tx, "entitlement")
 			if err == nil && codes[code] != 0 {
 				return refuse.Errorf("there is an entitlement %s already: choose another number", code)
 			}

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // DeviceView is a device with everything known of it.
@@ -107,7 +108,7 @@ func (svc *Service) markNotCounted(tx *sqlite.Tx, device int64, software []evide
 			records = append(records, i.Record)
 		}
 	}
-	list, err := snapshot.RecognitionsOf(tx, records)
+	list, err := stored.RecognitionsOf(tx, records)
 	if err != nil {
 		return err
 	}
@@ -181,7 +182,7 @@ func (svc *Service) leavingOn(
 	return func(record, product int64) (snapshot.Left, error) {
 		var rules []int32
 		if len(e.Exclusions.Rules) > 0 {
-			r, err := snapshot.Record(tx, record)
+			r, err := stored.RecordOf(tx, record)
 			if err != nil {
 				return snapshot.Left{}, err
 			}

@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/evidence/evidencedb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 )
 
@@ -20,7 +21,7 @@ func groupUsers(tx *sqlite.Tx, groups []snapshot.DeviceGroup) (map[string][]stri
 			out[other] = append(out[other], "the group "+g.Name)
 		}
 	}
-	policies, err := snapshot.Policies(tx)
+	policies, err := stored.Policies(tx)
 	if err != nil {
 		return nil, err
 	}

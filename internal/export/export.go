@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // weekdays writes the days of a policy as mon|tue.
@@ -106,7 +107,7 @@ var exports = map[string]string{
 // File writes a kind of file row by row, in the order of its columns.
 func File(tx *sqlite.Tx, kind string, write func([]string) error) error {
 	if kind == formats.Entitlements.Name {
-		lines, err := snapshot.BareLines(tx)
+		lines, err := stored.BareLines(tx)
 		for i := range lines {
 			if err := write(lines[i].Texts()); err != nil {
 				return err

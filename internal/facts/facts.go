@@ -10,6 +10,7 @@ import (
 
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // PutDevices replaces the rows that lists are served from of some devices.
@@ -68,11 +69,11 @@ func Differing(tx *sqlite.Tx, of []int64, devices []snapshot.DeviceFact, idle []
 	for _, f := range idle {
 		classes[snapshot.DevicePair{Device: f.Device, Product: f.Product}] = f
 	}
-	stored, err := tx.QueryContext(tx.Ctx, idleSelect+" WHERE "+ofThose, string(list))
+	kept, err := tx.QueryContext(tx.Ctx, idleSelect+" WHERE "+ofThose, string(list))
 	if err != nil {
 		return nil, err
 	}
-	if err := eachIdle(stored, func(was snapshot.IdleFact) error {
+	if err := eachIdle(kept, func(was snapshot.IdleFact) error {
 		k := snapshot.DevicePair{Device: was.Device, Product: was.Product}
 		if classes[k] != was {
 			out = append(out, was.Device)
@@ -85,7 +86,7 @@ func Differing(tx *sqlite.Tx, of []int64, devices []snapshot.DeviceFact, idle []
 	for k := range classes {
 		out = append(out, k.Device)
 	}
-	return snapshot.Distinct(out), nil
+	return stored.Distinct(out), nil
 }
 
 // Left lists devices of which there are rows and that are there no more.
@@ -160,27 +161,27 @@ func PutOf(
 // classedOtherwise lists the products of which the use on some devices is, or was, measured, and is not what is stored.
 func classedOtherwise(tx *sqlite.Tx, devices string, idle []snapshot.IdleFact, people map[string]bool) (
 	out []int64, err error) {
-	stored := map[snapshot.DevicePair]snapshot.IdleFact{}
+	kept := map[snapshot.DevicePair]snapshot.IdleFact{}
 	rows, err := tx.QueryContext(tx.Ctx, idleSelect+" WHERE device_id IN (SELECT value FROM json_each(?))", devices)
 	if err != nil {
 		return nil, err
 	}
 	if err := eachIdle(rows, func(f snapshot.IdleFact) error {
-		stored[snapshot.DevicePair{Device: f.Device, Product: f.Product}] = f
+		kept[snapshot.DevicePair{Device: f.Device, Product: f.Product}] = f
 		return nil
 	}); err != nil {
 		return nil, err
 	}
 	for _, f := range idle {
 		k := snapshot.DevicePair{Device: f.Device, Product: f.Product}
-		if was := stored[k]; was != f {
+		if was := kept[k]; was != f {
 			if people[was.Person], people[f.Person] = true, true; was.Measured > 0 || f.Measured > 0 {
 				out = append(out, f.Product)
 			}
 		}
-		delete(stored, k)
+		delete(kept, k)
 	}
-	for _, f := range stored {
+	for _, f := range kept {
 		if people[f.Person] = true; f.Measured > 0 {
 			out = append(out, f.Product)
 		}

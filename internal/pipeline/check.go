@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/facts"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles"
 )
 
@@ -33,16 +34,16 @@ func (svc *Service) Check(ctx context.Context) ([]string, error) {
 			return err
 		}
 		w := k.Recogniser().Worker()
-		stored, err := snapshot.Recognitions(tx)
+		kept, err := stored.Recognitions(tx)
 		if err != nil {
 			return err
 		}
-		records, err := snapshot.AllRecords(tx, false)
+		records, err := stored.AllRecords(tx, false)
 		if err != nil {
 			return err
 		}
-		byRecord := make(map[int64]snapshot.Recognition, len(stored))
-		for _, n := range stored {
+		byRecord := make(map[int64]stored.Recognition, len(kept))
+		for _, n := range kept {
 			byRecord[n.Record] = n
 		}
 		for i := range records {

@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 	"ensomet/internal/used"
 	"ensomet/internal/worklist"
@@ -194,7 +195,7 @@ func (svc *Service) touchUsed(tx *sqlite.Tx) error {
 			}
 		}
 	}
-	return renewal.TouchNow(tx, snapshot.Distinct(products))
+	return renewal.TouchNow(tx, stored.Distinct(products))
 }
 
 // devicesToCount lists some devices of which something changed, or whose evidence has become of another age.
@@ -351,7 +352,7 @@ func (svc *Service) touchMoved(tx *sqlite.Tx, e *snapshot.Snapshot, ids []int64,
 			touched = append(touched, p.Product)
 		}
 	}
-	return renewal.TouchNow(tx, snapshot.Distinct(touched))
+	return renewal.TouchNow(tx, stored.Distinct(touched))
 }
 
 // moveNames sums raw names up anew of which more has changed than how often they are installed.
@@ -394,7 +395,7 @@ func (svc *Service) productsToRenew(tx *sqlite.Tx, upTo string) (out []int64, er
 			out = append(out, c.Kin(id)...)
 		}
 	}
-	return snapshot.Distinct(out), nil
+	return stored.Distinct(out), nil
 }
 
 // renewProducts works out the positions and cases of some products, and what some devices lack.

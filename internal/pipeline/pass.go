@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 	"ensomet/internal/worklist"
 	"ensomet/internal/worklist/worklistdb"
@@ -268,7 +269,7 @@ func (p *pass) forgetLeft() error {
 	if err != nil {
 		return err
 	}
-	if left := snapshot.Distinct(slices.Concat(kept, listed)); len(left) > 0 {
+	if left := stored.Distinct(slices.Concat(kept, listed)); len(left) > 0 {
 		return p.putDevices(&reckoning{Snapshot: p.e}, left)
 	}
 	return nil
@@ -288,7 +289,7 @@ func (p *pass) keepDiffering(c *reckoning, piece []int64) error {
 	if err != nil {
 		return err
 	}
-	for some := range slices.Chunk(snapshot.Distinct(slices.Concat(counted, listed, grouped)), devicesAtOnce) {
+	for some := range slices.Chunk(stored.Distinct(slices.Concat(counted, listed, grouped)), devicesAtOnce) {
 		if err := p.write(func(tx *sqlite.Tx) error {
 			ids, err := p.untouched(tx, some)
 			if err != nil || len(ids) == 0 {

@@ -25,7 +25,7 @@ type MachineView struct {
 	ClusterHosts                    int64
 	Guests                          []GuestView // what runs on it now, with its virtual cores
 	Charges                         []ChargeView
-	Done, Titles                    int   // how many of the titles that may be charged were worked out, with those before
+	Done, Titles                    int   // how many of the titles that may be charged were worked out so far
 	Next                            int64 // asks for those of further titles; 0 is none
 }
 

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/core/position"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Units returns the units of one group of a product's position, or of all groups where key is empty, up to limit (0
@@ -129,11 +130,11 @@ func setWords(s *demand.Set) string {
 func (svc *Service) FindProducts(ctx context.Context, text string) ([]int64, error) {
 	var out []int64
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		keys, err := snapshot.ProductKeys(tx)
+		keys, err := stored.ProductKeys(tx)
 		if err != nil {
 			return err
 		}
-		suffix := snapshot.ProductKey("", text)
+		suffix := stored.ProductKey("", text)
 		for key, id := range keys {
 			if strings.HasSuffix(key, suffix) ||
 				strings.ReplaceAll(key, "|", " ") == strings.TrimPrefix(suffix, "|") {
@@ -167,7 +168,7 @@ func (svc *Service) Explain(ctx context.Context, product int64, asOf civil.Day, 
 				}
 				if err := write([]string{f.Product.Publisher, f.Product.Name, string(positions[i].Metric), u.Device,
 					u.User, u.Unit, u.Needs, strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why,
-					calcWords(u.Calc), fresh, snapshot.Day(u.LastSeen)}); err != nil {
+					calcWords(u.Calc), fresh, stored.Day(u.LastSeen)}); err != nil {
 					return err
 				}
 			}

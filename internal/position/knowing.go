@@ -14,6 +14,7 @@ import (
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Known says by what was known on which day figures are asked for: of each of two days by what was known at its end,
@@ -84,7 +85,7 @@ func (svc *Service) at(ctx context.Context, mark int64, only []int64, fn func(tx
 			for _, id := range only {
 				kin = append(kin, c.Kin(id)...)
 			}
-			return positiondb.LayInstallsOf(tx, snapshot.Distinct(kin))
+			return positiondb.LayInstallsOf(tx, stored.Distinct(kin))
 		}
 	}
 	return svc.DB.AsKnown(ctx, mark, narrow, fn)
@@ -112,13 +113,13 @@ func recordsBehind(f *snapshot.ProductFacts) map[int64][]int64 {
 // learning is what two states of knowledge make of the records that they make something else of.
 type learning struct {
 	mark    int64 // of the earlier state
-	was, is map[int64]snapshot.Recognition
+	was, is map[int64]stored.Recognition
 }
 
 // read reads what a state makes of records.
-func (l *learning) read(tx *sqlite.Tx, records []int64) (map[int64]snapshot.Recognition, error) {
-	list, err := snapshot.RecognitionsOf(tx, records)
-	out := make(map[int64]snapshot.Recognition, len(list))
+func (l *learning) read(tx *sqlite.Tx, records []int64) (map[int64]stored.Recognition, error) {
+	list, err := stored.RecognitionsOf(tx, records)
+	out := make(map[int64]stored.Recognition, len(list))
 	for _, n := range list {
 		out[n.Record] = n
 	}
@@ -178,7 +179,7 @@ func (d *twoDays) namesMoved(tx *sqlite.Tx, product int64, devices []int64) ([]N
 	type gathered struct{ names, devices map[any]bool }
 	by := map[way]gathered{}
 	for id, devices := range on {
-		r, err := snapshot.Record(tx, id)
+		r, err := stored.RecordOf(tx, id)
 		if err != nil {
 			return nil, err
 		}
@@ -213,7 +214,7 @@ func (d *twoDays) namesMoved(tx *sqlite.Tx, product int64, devices []int64) ([]N
 }
 
 // recognisedAs says in words what a record is recognised as.
-func (d *twoDays) recognisedAs(n snapshot.Recognition) string {
+func (d *twoDays) recognisedAs(n stored.Recognition) string {
 	for _, e := range []*snapshot.Snapshot{d.after, d.before} {
 		if p := e.Products[n.Product]; p != nil {
 			return strings.TrimSpace(p.Product.Publisher + " " + p.Product.Name + " " + n.Edition)

@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/position/positiondb"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -407,7 +408,7 @@ func (svc *Service) Positions(ctx context.Context, asOf civil.Day, write func([]
 func (svc *Service) figures(tx *sqlite.Tx, asOf civil.Day) ([]snapshot.Figure, map[int64][2]string, error) {
 	names := map[int64][2]string{}
 	var figures []snapshot.Figure
-	products, err := snapshot.Products(tx)
+	products, err := stored.Products(tx)
 	if err != nil {
 		return nil, nil, err
 	}

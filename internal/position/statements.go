@@ -19,6 +19,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -77,7 +78,7 @@ func (svc *Service) MakeStatement(
 	}
 	of := ""
 	if len(products) > 0 {
-		list, err := json.Marshal(snapshot.Distinct(slices.Clone(products)))
+		list, err := json.Marshal(stored.Distinct(slices.Clone(products)))
 		if err != nil {
 			return 0, err
 		}
@@ -126,7 +127,7 @@ func (svc *Service) productsOf(tx *sqlite.Tx, s *StatementScope) ([]int64, error
 	if err != nil {
 		return nil, err
 	}
-	lines, err := snapshot.EntitlementsOf(tx, nil)
+	lines, err := stored.EntitlementsOf(tx, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +148,7 @@ func (svc *Service) productsOf(tx *sqlite.Tx, s *StatementScope) ([]int64, error
 	if len(out) == 0 {
 		return nil, refuse.Errorf("there is no product of %s: look at how it is written", s.words())
 	}
-	return snapshot.Distinct(out), nil
+	return stored.Distinct(out), nil
 }
 
 // mostOpened is how many units of demand a statement keeps; one of more keeps them by groups alone.
@@ -200,7 +201,7 @@ func (c *statementContent) keepRecords(tx *sqlite.Tx) error {
 	if len(wanted) == 0 {
 		return nil
 	}
-	records, err := snapshot.AllRecords(tx, false)
+	records, err := stored.AllRecords(tx, false)
 	for i := range records {
 		if r := &records[i]; wanted[r.ID] {
 			c.Records[r.ID] = keptRecord{r.Publisher, r.Name, r.Version}
@@ -415,7 +416,7 @@ func (svc *Service) beside(tx *sqlite.Tx, kept []statementPosition, scope Statem
 			Now:       none,
 		})
 	}
-	if products = snapshot.Distinct(products); len(products) > snapshot.MostTouched {
+	if products = stored.Distinct(products); len(products) > snapshot.MostTouched {
 		products = nil
 	}
 	e, err := svc.Snapshots.Load(tx, day, svc.Clock.Now().Unix(), products)
@@ -522,7 +523,7 @@ func (svc *Service) ExportStatement(ctx context.Context, id int64, write func([]
 		u := &units[i]
 		if err := write([]string{u.Publisher, u.Product, u.Metric, u.Device, u.Name, u.User, u.UserName, u.Unit,
 			u.Needs,
-			strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why, u.Calc, snapshot.Day(u.LastSeen),
+			strconv.FormatInt(u.Count, 10), u.Line, u.Reason, u.Why, u.Calc, stored.Day(u.LastSeen),
 			strings.Join(u.Records, "; ")}); err != nil {
 			return err
 		}

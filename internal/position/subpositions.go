@@ -17,6 +17,7 @@ import (
 	"ensomet/internal/snapshot"
 	"ensomet/internal/splits"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -210,7 +211,7 @@ func (svc *Service) SetMetricOrder(ctx context.Context, product, seen int64, ord
 		metrics = append(metrics, entitle.Metric(m))
 	}
 	return svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		orders, err := snapshot.MetricOrders(tx)
+		orders, err := stored.MetricOrders(tx)
 		if err != nil {
 			return err
 		}

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 
 	"github.com/shopspring/decimal"
 )
@@ -55,7 +56,7 @@ func (svc *Service) TryScenario(ctx context.Context, measures []snapshot.Measure
 	for _, m := range measures {
 		products = append(products, m.Product)
 	}
-	if products = snapshot.Distinct(products); len(products) == 0 {
+	if products = stored.Distinct(products); len(products) == 0 {
 		out.ExposureBefore, out.ExposureAfter, out.Cost, out.Saves = "0", "0", "0", "0"
 		return out, nil
 	}

@@ -29,17 +29,18 @@ var allowed = map[string][]string{
 	"own/ownhttp": {"own", "rest"},
 	"used":        {"sqlite", "renewal"},
 	"past":        {"sqlite"},
-	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own", "used", "past"},
-	"facts":       {"sqlite", "snapshot"},
+	"stored":      {"sqlite", "renewal", "formats"},
+	"snapshot":    {"sqlite", "renewal", "formats", "clock", "persons", "own", "used", "past", "stored"},
+	"facts":       {"sqlite", "snapshot", "stored"},
 	"counts":      {"sqlite", "snapshot", "facts", "used"},
 	"lists":       {"sqlite", "snapshot", "own"},
 	"edits":       {"sqlite"},
-	"export":      {"sqlite", "snapshot", "formats"},
+	"export":      {"sqlite", "snapshot", "formats", "stored"},
 	"intake":      {"sqlite", "snapshot", "formats"},
 	"machines":    {"sqlite", "renewal"},
 	"evidence/arriving": {
 		"sqlite", "snapshot", "renewal", "formats", "intake", "machines", "clock", "secret", "past",
-		"evidence/evidencedb",
+		"stored", "evidence/evidencedb",
 	},
 	"persons":  {"sqlite", "renewal"},
 	"outbox":   {"sqlite", "clock"},
@@ -53,13 +54,13 @@ var allowed = map[string][]string{
 // service is what a station's service may import besides its own tables.
 var service = []string{
 	"snapshot", "outbox", "intake", "renewal", "edits", "sqlite", "formats", "clock", "progress", "secret", "starter",
-	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits", "used", "past",
+	"export", "lists", "facts", "counts", "machines", "persons", "own", "splits", "used", "past", "stored",
 }
 
 // tables is what a station's tables may import.
 var tables = []string{
 	"snapshot", "lists", "facts", "counts", "renewal", "edits", "sqlite", "formats", "machines", "persons", "own",
-	"used",
+	"used", "stored",
 }
 
 // routes is what a station's routes may import besides the station itself: never its tables, nor the snapshot's.
@@ -81,7 +82,7 @@ var withTables = []string{
 	"own",
 	"splits",
 	"past",
-	"used",
+	"used", "stored",
 }
 
 // outside is what the core must not reach: no SQL, HTTP, files, clock of its own or randomness.

@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles"
 	"ensomet/internal/titles/titlesdb"
 )
@@ -483,7 +484,7 @@ func TestNoDecisionIsLostOverAYear(t *testing.T) {
 			t.Fatal(err)
 		}
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			list, err := snapshot.Recognitions(tx)
+			list, err := stored.Recognitions(tx)
 			for _, n := range list {
 				want, decided := took[n.Record]
 				if decided && (n.Step != recognise.ByDecision || fmt.Sprint(n.Product) != want) {

@@ -322,7 +322,7 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 			t.Fatal(err)
 		}
 		if err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-			stored, err := snapshot.StoredFigures(tx)
+			kept, err := snapshot.StoredFigures(tx)
 			if err != nil {
 				return err
 			}
@@ -331,8 +331,8 @@ func TestTouchedPositionsEqualAFullRecomputation(t *testing.T) {
 				return err
 			}
 			again, err := prog.Position.ComputeFigures(tx, prog.Snapshots.Today(), ways)
-			if wrong := pipeline.Differences(stored, again); len(wrong) > 0 {
-				t.Fatalf("change %d, %s: %v\n%+v\n%+v", n, what, wrong, stored, again)
+			if wrong := pipeline.Differences(kept, again); len(wrong) > 0 {
+				t.Fatalf("change %d, %s: %v\n%+v\n%+v", n, what, wrong, kept, again)
 			}
 			return err
 		}); err != nil {

@@ -12,8 +12,8 @@ import (
 
 	"ensomet/internal/formats"
 	"ensomet/internal/intake"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use"
 	"ensomet/internal/used"
 	"ensomet/internal/worklist"
@@ -32,7 +32,7 @@ func dayRows(t *testing.T, prog *Program) map[string]string {
 		for _, n := range names {
 			name[n.ID] = n.FileName
 		}
-		codes, err := snapshot.CodesOfDevices(tx)
+		codes, err := stored.CodesOfDevices(tx)
 		if err != nil {
 			return err
 		}

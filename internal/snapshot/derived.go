@@ -5,219 +5,12 @@ import (
 	"encoding/json"
 	"maps"
 	"slices"
-	"strings"
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
-	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
-
-// StoredRecord is a raw record with its number.
-type StoredRecord struct {
-	ID int64
-	recognise.Record
-}
-
-const recordColumns = "r.id, r.publisher, r.name, r.version, r.edition, r.architecture, r.language, r.file_name, " +
-	"r.tag_id, r.purl, r.cpe"
-
-func scanRecord(r *sql.Rows, v *StoredRecord) error {
-	return r.Scan(
-		&v.ID,
-		&v.Publisher,
-		&v.Name,
-		&v.Version,
-		&v.Edition,
-		&v.Architecture,
-		&v.Language,
-		&v.FileName,
-		&v.TagID,
-		&v.PURL,
-		&v.CPE,
-	)
-}
-
-// AllRecords reads every raw record, or only those without recognition.
-func AllRecords(tx *sqlite.Tx, newOnly bool) ([]StoredRecord, error) {
-	text := "SELECT " + recordColumns + " FROM record r"
-	if newOnly {
-		text += " WHERE r.id > (SELECT coalesce(max(record_id), 0) FROM recognition)" // they are recognised in order
-	}
-	return sqlite.Query(tx, scanRecord, text+" ORDER BY r.id")
-}
-
-// Record reads one raw record.
-func Record(tx *sqlite.Tx, id int64) (StoredRecord, error) {
-	list, err := sqlite.Query(tx, scanRecord, "SELECT "+recordColumns+" FROM record r WHERE r.id = ?", id)
-	if err == nil && len(list) == 0 {
-		err = sqlite.ErrNotFound
-	}
-	if err != nil {
-		return StoredRecord{}, err
-	}
-	return list[0], nil
-}
-
-// RecordsOfKey reads the records that one decision holds for.
-func RecordsOfKey(tx *sqlite.Tx, key string) ([]StoredRecord, error) {
-	return sqlite.Query(
-		tx,
-		scanRecord,
-		"SELECT "+recordColumns+
-			" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.key = ? ORDER BY r.id",
-		key,
-	)
-}
-
-// NamedRecord is a record with what it was recognised as.
-type NamedRecord struct {
-	StoredRecord
-	Recognition
-}
-
-// RecordsOfKeys reads the records of names, with what they were recognised as, by name and number.
-func RecordsOfKeys(tx *sqlite.Tx, keys []string) ([]NamedRecord, error) {
-	list, err := json.Marshal(keys)
-	if err != nil {
-		return nil, err
-	}
-	return sqlite.Query(tx, func(r *sql.Rows, v *NamedRecord) error {
-		err := r.Scan(&v.ID, &v.StoredRecord.Publisher, &v.Name, &v.StoredRecord.Version, &v.StoredRecord.Edition,
-			&v.Architecture, &v.Language, &v.FileName, &v.TagID, &v.PURL, &v.CPE, &v.Key, &v.Product, &v.TitleVersion,
-			&v.Step, &v.NotSoftware)
-		v.Recognition.Record = v.ID
-		return err
-	}, "SELECT "+recordColumns+", n.key, n.product_id, n.title_version, n.step, n.not_software "+
-		"FROM recognition n JOIN record r ON r.id = n.record_id "+
-		"WHERE n.key IN (SELECT value FROM json_each(?)) ORDER BY n.key, r.id", string(list))
-}
-
-// Recognition is what a record was recognised as, in the form that is stored. Line is the catalogue's line that price
-// and category come from.
-type Recognition struct {
-	Record                int64
-	Key                   string
-	Product, Title, Line  int64
-	Edition               string
-	EditionRank           int
-	TitleVersion, Version string
-	Step                  recognise.Step
-	WhyNot                string
-	Whole, NotSoftware    bool
-	Rule                  int64 // that decided
-}
-
-// StateOfName is how a raw name stands by one more of its records, after those before it; empty is none before it.
-func (n *Recognition) StateOfName(before string) string {
-	switch {
-	case n.Product == 0 && !n.NotSoftware:
-		return "unrecognised"
-	case before != "":
-		return before
-	case n.Step == recognise.ByDecision:
-		return "decided"
-	case n.Step == recognise.ByRule:
-		return "rule"
-	}
-	return "recognised"
-}
-
-// NewRecognitions writes recognitions.
-func NewRecognitions(tx *sqlite.Tx) (*sqlite.Bulk, error) {
-	var set []string
-	for c := range strings.SplitSeq(recognitionColumns, ",") {
-		c = strings.TrimSpace(c)
-		set = append(set, c+" = excluded."+c)
-	}
-	return tx.Bulk(14, "INSERT INTO recognition("+recognitionColumns+")", " ON CONFLICT(record_id) DO UPDATE SET "+
-		strings.Join(set[1:], ", "))
-}
-
-// AddRecognition takes one recognition.
-func AddRecognition(b *sqlite.Bulk, n Recognition) error {
-	return b.Add(
-		n.Record,
-		n.Key,
-		n.Product,
-		n.Title,
-		n.Line,
-		n.Edition,
-		n.EditionRank,
-		n.TitleVersion,
-		n.Version,
-		string(n.Step),
-		n.WhyNot,
-		n.Whole,
-		n.NotSoftware,
-		n.Rule,
-	)
-}
-
-const recognitionColumns = "record_id, key, product_id, title_id, line_id, edition, edition_rank, title_version, " +
-	"version, step, why_not, whole, not_software, rule_id"
-
-func scanRecognition(r *sql.Rows, v *Recognition) error {
-	return r.Scan(
-		&v.Record,
-		&v.Key,
-		&v.Product,
-		&v.Title,
-		&v.Line,
-		&v.Edition,
-		&v.EditionRank,
-		&v.TitleVersion,
-		&v.Version,
-		&v.Step,
-		&v.WhyNot,
-		&v.Whole,
-		&v.NotSoftware,
-		&v.Rule,
-	)
-}
-
-// Recognitions reads all recognitions.
-func Recognitions(tx *sqlite.Tx) ([]Recognition, error) {
-	return sqlite.Query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition")
-}
-
-// RecognitionsAs reads the recognitions of records that are one of some products.
-func RecognitionsAs(tx *sqlite.Tx, products []int64) ([]Recognition, error) {
-	list, err := json.Marshal(products)
-	if err != nil {
-		return nil, err
-	}
-	return sqlite.Query(
-		tx,
-		scanRecognition,
-		"SELECT "+recognitionColumns+" FROM recognition WHERE product_id IN (SELECT value FROM json_each(?))",
-		string(list),
-	)
-}
-
-// RecognitionsOf reads the recognitions of some records.
-func RecognitionsOf(tx *sqlite.Tx, records []int64) ([]Recognition, error) {
-	list, err := json.Marshal(records)
-	if err != nil {
-		return nil, err
-	}
-	return sqlite.Query(
-		tx,
-		scanRecognition,
-		"SELECT "+recognitionColumns+" FROM recognition WHERE record_id IN (SELECT value FROM json_each(?))",
-		string(list),
-	)
-}
-
-// RecognitionsOn reads the recognitions of records that are or were on some devices.
-func RecognitionsOn(tx *sqlite.Tx, devices []int64) ([]Recognition, error) {
-	list, err := json.Marshal(devices)
-	if err != nil {
-		return nil, err
-	}
-	return sqlite.Query(tx, scanRecognition, "SELECT "+recognitionColumns+" FROM recognition WHERE record_id IN "+
-		"(SELECT record_id FROM install WHERE device_id IN (SELECT value FROM json_each(?)))", string(list))
-}
 
 // LayRecognitions says that what some records are is going to be changed, and that figures of some products are
 // computed from it.
@@ -233,7 +26,7 @@ func (svc *Loader) LayRecognitions(tx *sqlite.Tx, products, records []int64) err
 	for _, id := range products {
 		kin = append(kin, c.Kin(id)...)
 	}
-	for where, ids := range map[string][]int64{"product_id": Distinct(kin), "record_id": records} {
+	for where, ids := range map[string][]int64{"product_id": stored.Distinct(kin), "record_id": records} {
 		list, err := json.Marshal(ids)
 		if err != nil {
 			return err
@@ -335,6 +128,7 @@ const devicesQuery = `SELECT d.id, d.code, d.name, d.kind,
 		max(started_at) FROM use_session u WHERE u.device_id = d.id AND u.started_at <= ?1), (SELECT
 		(max(day) - 719163) * 86400 FROM use_seen u WHERE u.device_id = d.id AND (u.day - 719163) * 86400 <=
 		?1), 0) AS use_seen, CASE WHEN d.listed_at <= ?1 THEN d.listed_at ELSE 0 END AS listed_at FROM device
+
 		d`
 
 const someDevices = " WHERE d.id IN (SELECT value FROM json_each(?2))"
@@ -469,7 +263,7 @@ func eachOfDevices(tx *sqlite.Tx, at int64, products, devices []int64,
 		if len(included) == 0 {
 			return fn(device, records, nil)
 		}
-		included = slices.DeleteFunc(Distinct(included), func(id int64) bool {
+		included = slices.DeleteFunc(stored.Distinct(included), func(id int64) bool {
 			_, own := slices.BinarySearch(records, id)
 			return own
 		})
@@ -505,7 +299,7 @@ func InstalledSince(tx *sqlite.Tx, wanted map[int64][]int64, at int64) (map[int6
 	for _, list := range wanted {
 		records = append(records, list...)
 	}
-	text, err := json.Marshal([2][]int64{Distinct(records), slices.Sorted(maps.Keys(wanted))})
+	text, err := json.Marshal([2][]int64{stored.Distinct(records), slices.Sorted(maps.Keys(wanted))})
 	if err != nil || len(wanted) == 0 {
 		return out, err
 	}

@@ -4,6 +4,7 @@ import (
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // exclusions is what is left out of the count: by hand, and by rules.
@@ -46,15 +47,15 @@ func (e *Snapshot) matchExclusions(tx *sqlite.Tx, how loading) error {
 	if len(e.Exclusions.Rules) == 0 {
 		return nil
 	}
-	var records []StoredRecord
+	var records []stored.RawRecord
 	var err error
 	switch {
 	case how.devices != nil:
-		records, err = RecordsOn(tx, how.devices)
+		records, err = stored.RecordsOn(tx, how.devices)
 	case how.only != nil:
-		records, err = RecordsOf(tx, how.only)
+		records, err = stored.RecordsAs(tx, how.only)
 	default:
-		records, err = AllRecords(tx, false)
+		records, err = stored.AllRecords(tx, false)
 	}
 	if err != nil {
 		return err

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"slices"
+	"strings"
 
 	"ensomet/internal/core/condition"
 	"ensomet/internal/core/refuse"
@@ -140,4 +141,34 @@ func ProductNames(tx *sqlite.Tx) (map[int64]string, error) {
 		out[id] = name
 		return err
 	})
+}
+
+// automaticGroups are the columns of devices whose values are groups. Where two have a name, the later one counts.
+var automaticGroups = []struct{ field, column, op string }{{"site", "site", "is"}, {"kind", "kind", "is"},
+	{"environment", "environment", "is"}, {"unit", "org_unit", "under"}}
+
+// AutomaticGroups lists the groups that exist by themselves: units, with those above them, environments, kinds and
+// sites. Each is a condition.
+func AutomaticGroups(tx *sqlite.Tx) (map[string]condition.Condition, error) {
+	out := map[string]condition.Condition{}
+	for _, g := range automaticGroups {
+		values, err := sqlite.Select[string](
+			tx,
+			"SELECT DISTINCT "+g.column+" FROM device WHERE "+g.column+" <> ''",
+		)
+		if err != nil {
+			return nil, err
+		}
+		for _, v := range values {
+			for v != "" {
+				out[v] = condition.Condition{Field: g.field, Op: g.op, Value: v}
+				cut := strings.LastIndexByte(v, '/')
+				if g.field != "unit" || cut < 0 {
+					break
+				}
+				v = v[:cut]
+			}
+		}
+	}
+	return out, nil
 }

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/renewal"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Knowledge is what records are recognised by.
@@ -41,7 +42,7 @@ func (svc *Loader) Catalogue(tx *sqlite.Tx) (*recognise.Catalogue, error) {
 		return svc.made.catalogue, nil
 	}
 	var from recognise.Source
-	if from.Products, err = Products(tx); err != nil {
+	if from.Products, err = stored.Products(tx); err != nil {
 		return nil, err
 	}
 	if from.Publishers, err = Publishers(tx); err != nil {

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/position"
 	"ensomet/internal/persons"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // part is what an inventory of a part of the estate needs to have more of it: what is said of devices and people is
@@ -42,7 +43,7 @@ func (m *Inventory) needDevices(tx *sqlite.Tx, devices []int64) error {
 	if m.part == nil {
 		return nil
 	}
-	fresh := slices.DeleteFunc(Distinct(slices.Clone(devices)), func(id int64) bool {
+	fresh := slices.DeleteFunc(stored.Distinct(slices.Clone(devices)), func(id int64) bool {
 		_, known := m.DeviceAt[id]
 		return known
 	})
@@ -263,7 +264,7 @@ func (m *Inventory) needPeople(tx *sqlite.Tx, numbers []int64) error {
 	if m.part == nil || len(numbers) == 0 {
 		return nil
 	}
-	list, err := json.Marshal(Distinct(slices.Clone(numbers)))
+	list, err := json.Marshal(stored.Distinct(slices.Clone(numbers)))
 	if err != nil {
 		return err
 	}
@@ -302,7 +303,7 @@ func (m *Inventory) placeUsers(tx *sqlite.Tx, keys []string) error {
 	}); err != nil || len(first) == 0 {
 		return err
 	}
-	facts, err := readDeviceFacts(tx, m.At, Distinct(slices.Collect(maps.Values(first))))
+	facts, err := readDeviceFacts(tx, m.At, stored.Distinct(slices.Collect(maps.Values(first))))
 	if err != nil {
 		return err
 	}

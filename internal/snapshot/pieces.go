@@ -5,6 +5,7 @@ import (
 
 	"ensomet/internal/core/usage"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // pieces is what a snapshot remembers whose installs are counted in pieces.
@@ -41,7 +42,7 @@ func (e *Snapshot) CountProducts(tx *sqlite.Tx, products []int64) error {
 	for _, id := range products {
 		e.Only = append(e.Only, e.Catalogue.Kin(id)...)
 	}
-	e.Only = Distinct(e.Only)
+	e.Only = stored.Distinct(e.Only)
 	for _, id := range e.Only {
 		f := e.Products[id]
 		f.installs, f.devices, f.counted, f.Folded, f.leftOut, f.stale = 0, 0, 0, 0, 0, 0
@@ -101,7 +102,7 @@ func heldOn(e *Snapshot) []int64 {
 			out = append(out, e.Products[id].Holdings[i].Device)
 		}
 	}
-	return Distinct(out)
+	return stored.Distinct(out)
 }
 
 // recordsOf lists the records that are one of the products that are loaded; nil is any.

@@ -9,12 +9,13 @@ import (
 	"ensomet/internal/core/policy"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 )
 
 // PoliciesInForce reads the policies that hold on a day.
 func PoliciesInForce(tx *sqlite.Tx, day civil.Day) ([]policy.Policy, error) {
-	list, err := Policies(tx)
+	list, err := stored.Policies(tx)
 	var out []policy.Policy
 	for _, p := range list {
 		if !p.Until.Known() || p.Until >= day {
@@ -65,7 +66,7 @@ func (e *Snapshot) Mentioned(tx *sqlite.Tx) ([]int64, error) {
 	for i := range metering {
 		out = append(out, metering[i].Group.Titles()...)
 	}
-	return Distinct(out), err
+	return stored.Distinct(out), err
 }
 
 // MostOfScope is how many products a stance or a rule may speak of, so that they are worked out one by one where it

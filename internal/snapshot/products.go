@@ -9,10 +9,12 @@ import (
 
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/civil"
+	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/lifecycle"
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // KnownPublishers reads the publishers in the order of their numbers.
@@ -70,7 +72,7 @@ func Publishers(tx *sqlite.Tx) ([]recognise.Publisher, error) {
 // ProductKeysByAnyName is ProductKeys that also knows products by the other names of their publisher, and by those of
 // the publishers that it took over. A product of that very name comes first.
 func ProductKeysByAnyName(tx *sqlite.Tx) (map[string]int64, error) {
-	keys, err := ProductKeys(tx)
+	keys, err := stored.ProductKeys(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -118,7 +120,7 @@ func (e *Snapshot) SumUpProducts() (out []ProductFact) {
 // product alone has.
 func FindProduct(products map[string]int64, publisher, name string) (int64, string) {
 	if publisher != "" {
-		if id := products[ProductKey(publisher, name)]; id != 0 {
+		if id := products[stored.ProductKey(publisher, name)]; id != 0 {
 			return id, ""
 		}
 		return 0, fmt.Sprintf(
@@ -129,7 +131,7 @@ func FindProduct(products map[string]int64, publisher, name string) (int64, stri
 		)
 	}
 	var found int64
-	suffix := ProductKey("", name)
+	suffix := stored.ProductKey("", name)
 	for key, id := range products {
 		if strings.HasSuffix(key, suffix) {
 			if found != 0 && found != id {
@@ -205,4 +207,12 @@ func ScanPlan(r *sql.Rows, p *Plan) error {
 		&p.EndedBy,
 		&p.EndedWhy,
 	)
+}
+
+// Effective is what the lines of a product come to on the day, by their codes; nothing where the product is not known.
+func (e *Snapshot) Effective(product int64) map[string]entitle.Effect {
+	if f := e.Products[product]; f != nil {
+		return entitle.Effective(f.Lines, e.AsOf)
+	}
+	return nil
 }

@@ -10,8 +10,10 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
+	"ensomet/internal/core/money"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Settings are the numbers that rules use, with their defaults.
@@ -187,4 +189,17 @@ func SetLimits(tx *sqlite.Tx, l evidence.Limits) error {
 		return err
 	}
 	return tx.SetSetting("limits", string(text))
+}
+
+func LoadRates(tx *sqlite.Tx) (money.Rates, error) {
+	rates, err := stored.Rates(tx)
+	if err != nil {
+		return money.Rates{}, err
+	}
+	house, err := tx.Setting(HouseCurrency)
+	var list []money.Rate
+	for _, r := range rates {
+		list = append(list, money.Rate(r))
+	}
+	return money.NewRates(list, house), err
 }

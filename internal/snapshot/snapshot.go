@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/past"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 
 	"github.com/shopspring/decimal"
@@ -224,7 +225,7 @@ func (svc *Loader) load(tx *sqlite.Tx, asOf civil.Day, now int64, how loading) (
 		for _, id := range how.only {
 			wanted = append(wanted, e.Catalogue.Kin(id)...)
 		}
-		how.only = append([]int64{}, Distinct(wanted)...)
+		how.only = append([]int64{}, stored.Distinct(wanted)...)
 		e.Only = how.only
 	}
 	if err := svc.loadInventory(tx, e, now, how); err != nil {
@@ -384,7 +385,7 @@ func (e *Snapshot) price(f *ProductFacts, t *recognise.Title) int64 {
 }
 
 func (e *Snapshot) loadRights(tx *sqlite.Tx, only []int64) error {
-	lines, err := EntitlementsOf(tx, only)
+	lines, err := stored.EntitlementsOf(tx, only)
 	if err != nil {
 		return err
 	}
@@ -393,7 +394,7 @@ func (e *Snapshot) loadRights(tx *sqlite.Tx, only []int64) error {
 		l.EditionRank = rankOf(f.Product, l.Edition)
 		f.Lines = append(f.Lines, l.Line)
 	}
-	orders, err := MetricOrders(tx)
+	orders, err := stored.MetricOrders(tx)
 	for id, order := range orders {
 		if f := e.Products[id]; f != nil {
 			f.order = order
@@ -412,15 +413,15 @@ func rankOf(p *recognise.Product, edition string) int {
 }
 
 func (e *Snapshot) loadRecords(tx *sqlite.Tx, how loading) error {
-	var recognitions []Recognition
+	var recognitions []stored.Recognition
 	var err error
 	switch {
 	case how.devices != nil:
-		recognitions, err = RecognitionsOn(tx, how.devices)
+		recognitions, err = stored.RecognitionsOn(tx, how.devices)
 	case how.only != nil:
-		recognitions, err = RecognitionsAs(tx, how.only)
+		recognitions, err = stored.RecognitionsAs(tx, how.only)
 	default:
-		recognitions, err = Recognitions(tx)
+		recognitions, err = stored.Recognitions(tx)
 	}
 	if err != nil {
 		return err

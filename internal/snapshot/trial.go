@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/position"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Trial is a snapshot of today in which measures are tried, one after another, from the installs on: what is removed
@@ -45,7 +46,7 @@ func (svc *Loader) BeginTrial(tx *sqlite.Tx, measures []Measure) (*Trial, error)
 	if err != nil {
 		return nil, err
 	}
-	e, err := svc.Load(tx, svc.Today(), at, Distinct(slices.Concat(products, there)))
+	e, err := svc.Load(tx, svc.Today(), at, stored.Distinct(slices.Concat(products, there)))
 	if err != nil {
 		return nil, err
 	}
@@ -142,7 +143,7 @@ func (t *Trial) Touches(m *Measure) ([]int64, error) {
 	switch {
 	case kind == position.Pin || kind == position.Host:
 		there, err := productsOn(t.tx, t.At, m.Devices)
-		return Distinct(append(there, m.Product)), err
+		return stored.Distinct(append(there, m.Product)), err
 	case kind.OfLines() || kind == position.Reclaim:
 		return []int64{m.Product}, nil
 	}

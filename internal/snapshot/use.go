@@ -12,12 +12,13 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/usage"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 )
 
 // loadPersonsOfDemand adds who holds a seat or used a product in the window, for products that are counted by user.
 func (e *Snapshot) loadPersonsOfDemand(tx *sqlite.Tx, only []int64) error {
-	seats, err := AssignmentsOf(tx, only, e.AsOf)
+	seats, err := stored.AssignmentsOf(tx, only, e.AsOf)
 	if err != nil {
 		return err
 	}

@@ -10,8 +10,8 @@ import (
 	"ensomet/internal/core/casework"
 	"ensomet/internal/lists"
 	"ensomet/internal/outbox"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/worklist/worklistdb"
 
@@ -81,7 +81,7 @@ func TestAFileOfTheVersionBefore(t *testing.T) {
 		if err != nil || len(steps) != 2 || steps[1].To != "sent" || steps[1].Undone {
 			t.Errorf("%+v, %v", steps, err)
 		}
-		policies, err := snapshot.Policies(tx)
+		policies, err := stored.Policies(tx)
 		if err != nil || len(policies) != 1 || !policies[0].Hours.Always() || policies[0].Until.Known() {
 			t.Errorf("%+v, %v", policies, err)
 		}

@@ -23,6 +23,7 @@ import (
 	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 
 	"github.com/shopspring/decimal"
@@ -247,7 +248,7 @@ func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 		return err
 	})
 	view(t, db, func(tx *sqlite.Tx) error {
-		products, err := snapshot.Products(tx)
+		products, err := stored.Products(tx)
 		if err != nil || len(products) != 1 || len(products[0].Titles) != 1 {
 			t.Fatalf("%+v, %v", products, err)
 		}
@@ -268,8 +269,8 @@ func TestTitlesAndRightsComeBackAsTheyWent(t *testing.T) {
 			l.Entitlement.Product != "Skerrymap" {
 			t.Errorf("%+v", l)
 		}
-		keys, err := snapshot.ProductKeys(tx)
-		if keys[snapshot.ProductKey("OSTWICK", "skerrymap®")] == 0 {
+		keys, err := stored.ProductKeys(tx)
+		if keys[stored.ProductKey("OSTWICK", "skerrymap®")] == 0 {
 			t.Errorf("%v", keys)
 		}
 		return err

@@ -16,6 +16,7 @@ import (
 	"ensomet/internal/program"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist"
 	"ensomet/internal/worklist/worklistdb"
 )
@@ -182,7 +183,7 @@ type begunCase struct {
 func (o *Outside) casesOf(ctx context.Context, prog *program.Program, product string) ([]begunCase, error) {
 	var out []begunCase
 	err := prog.DB.View(ctx, func(tx *sqlite.Tx) error {
-		codes, err := snapshot.CodesOfDevices(tx)
+		codes, err := stored.CodesOfDevices(tx)
 		if err != nil {
 			return err
 		}

@@ -22,8 +22,8 @@ import (
 	"ensomet/internal/outbox"
 	"ensomet/internal/position"
 	"ensomet/internal/program"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles"
 	"ensomet/internal/titles/titlesdb"
 	"ensomet/internal/use/usedb"
@@ -455,7 +455,7 @@ func measureUse(tx *sqlite.Tx, prog *program.Program, product int64, got map[str
 	if err != nil {
 		return err
 	}
-	codes, err := snapshot.CodesOfDevices(tx)
+	codes, err := stored.CodesOfDevices(tx)
 	if err != nil {
 		return err
 	}

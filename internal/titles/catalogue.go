@@ -17,6 +17,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -63,7 +64,7 @@ func (svc *Catalogue) previewCatalogue(ctx context.Context, change catalogueChan
 		out.Found, out.Moved, out.Lost, out.Installs, out.LastYear, out.Detail = run.Found, run.Moved, run.Lost,
 			run.Installs, run.Installs, run.Detail
 		out.Records = int(run.Found + run.Moved + run.Lost)
-		if touched = snapshot.Distinct(append(touched, work.products()...)); len(touched) > mostMovesBefore {
+		if touched = stored.Distinct(append(touched, work.products()...)); len(touched) > mostMovesBefore {
 			out.Many = true
 			return nil
 		}
@@ -239,11 +240,11 @@ func (svc *Catalogue) EditProduct(ctx context.Context, d ProductEdit, who string
 			if len(titles) == 0 {
 				return nil, 0, 0, sqlite.ErrNotFound
 			}
-			products, err := snapshot.ProductKeys(tx)
+			products, err := stored.ProductKeys(tx)
 			if err != nil {
 				return nil, 0, 0, err
 			}
-			if id := products[snapshot.ProductKey(d.Publisher, d.Name)]; id != 0 && id != d.Product {
+			if id := products[stored.ProductKey(d.Publisher, d.Name)]; id != 0 && id != d.Product {
 				return nil, 0, 0, refuse.Errorf("the catalogue has %s %s already", d.Publisher, d.Name)
 			}
 			was := titles[0].Key

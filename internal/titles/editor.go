@@ -6,6 +6,7 @@ import (
 	"ensomet/internal/formats"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -30,7 +31,7 @@ func newEditor(tx *sqlite.Tx, by titlesdb.By) (*editor, error) {
 		touched:    map[int64]bool{},
 	}
 	var err error
-	if b.products, err = snapshot.ProductKeys(tx); err != nil {
+	if b.products, err = stored.ProductKeys(tx); err != nil {
 		return nil, err
 	}
 	titles, err := titlesdb.KnownTitles(tx, 0)
@@ -94,7 +95,7 @@ func (b *editor) put(before, now *catalogue.Known) (err error) {
 		}
 		return err
 	}
-	key := snapshot.ProductKey(now.Publisher, now.Product)
+	key := stored.ProductKey(now.Publisher, now.Product)
 	product := b.products[key]
 	if product == 0 {
 		if product, err = titlesdb.AddProduct(b.tx, now.Publisher, now.Product); err != nil {

@@ -11,6 +11,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -42,7 +43,7 @@ func (svc *Service) SumUpNames(tx *sqlite.Tx, e *snapshot.Snapshot) (d NameFacts
 	}
 	states := states(k, later)
 	w := k.Recogniser().Worker()
-	records, err := snapshot.AllRecords(tx, false)
+	records, err := stored.AllRecords(tx, false)
 	if err != nil {
 		return d, err
 	}
@@ -85,7 +86,7 @@ func (svc *Service) SumUpNames(tx *sqlite.Tx, e *snapshot.Snapshot) (d NameFacts
 	return d, nil
 }
 
-func firstProposal(w *recognise.Worker, key string, r *snapshot.StoredRecord) titlesdb.KeptProposal {
+func firstProposal(w *recognise.Worker, key string, r *stored.RawRecord) titlesdb.KeptProposal {
 	out := titlesdb.KeptProposal{Key: key, Record: r.ID}
 	if list := w.Propose(&r.Record, 1); len(list) > 0 {
 		out.Product, out.Edition, out.Score = list[0].Product, list[0].Edition, list[0].Score
@@ -182,7 +183,7 @@ func (svc *Service) sumUpAnew(tx *sqlite.Tx, e *snapshot.Snapshot, keys []string
 	if len(keys) == 0 {
 		return nil
 	}
-	records, err := snapshot.RecordsOfKeys(tx, keys)
+	records, err := stored.RecordsOfKeys(tx, keys)
 	if err != nil {
 		return err
 	}
@@ -204,7 +205,7 @@ func (svc *Service) sumUpAnew(tx *sqlite.Tx, e *snapshot.Snapshot, keys []string
 	for from := 0; from < len(records); {
 		first, key, versions := &records[from], records[from].Key, map[string]bool{}
 		s := sums[key]
-		n := snapshot.NameFact{Key: key, Publisher: first.StoredRecord.Publisher, Name: first.Name,
+		n := snapshot.NameFact{Key: key, Publisher: first.RawRecord.Publisher, Name: first.Name,
 			Installs: s.Installs, Devices: s.Devices, Stale: s.Stale}
 		to := from
 		for ; to < len(records) && records[to].Key == key; to++ {
@@ -222,7 +223,7 @@ func (svc *Service) sumUpAnew(tx *sqlite.Tx, e *snapshot.Snapshot, keys []string
 					}
 					worker = k.Recogniser().Worker()
 				}
-				p = firstProposal(worker, key, &first.StoredRecord)
+				p = firstProposal(worker, key, &first.RawRecord)
 				made = append(made, p)
 			}
 			worth(e, &n, p)

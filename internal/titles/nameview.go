@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/lists"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // NameView is one raw name with everything that a decision about it needs.
@@ -55,7 +56,7 @@ type DecisionView struct {
 func (svc *Service) Name(ctx context.Context, key string) (NameView, error) {
 	out := NameView{Key: key, Records: []RecordView{}, Proposals: []ProposalView{}, Similar: []lists.NameRow{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		records, err := snapshot.RecordsOfKey(tx, key)
+		records, err := stored.RecordsOfKey(tx, key)
 		if err != nil {
 			return err
 		}

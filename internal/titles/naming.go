@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -83,14 +84,14 @@ func kindOf(product int64) string {
 // moves yet.
 func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, waits bool) (Effect, error) {
 	out := Effect{Names: len(d.Keys), Moves: []snapshot.PositionChange{}, Waits: waits}
-	var records []snapshot.StoredRecord
+	var records []stored.RawRecord
 	first := map[string]int64{}
 	products := []int64{}
 	if d.Product != 0 {
 		products = append(products, d.Product)
 	}
 	for _, key := range d.Keys {
-		list, err := snapshot.RecordsOfKey(tx, key)
+		list, err := stored.RecordsOfKey(tx, key)
 		if err != nil {
 			return out, err
 		}
@@ -161,7 +162,7 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 	return out, nil
 }
 
-func ids(records []snapshot.StoredRecord) []int64 {
+func ids(records []stored.RawRecord) []int64 {
 	out := make([]int64, len(records))
 	for i := range records {
 		out[i] = records[i].ID
@@ -177,7 +178,7 @@ func (svc *Service) recogniseKeys(tx *sqlite.Tx, keys []string) error {
 	}
 	w := k.Recogniser().Worker()
 	for _, key := range keys {
-		records, err := snapshot.RecordsOfKey(tx, key)
+		records, err := stored.RecordsOfKey(tx, key)
 		if err != nil {
 			return err
 		}
@@ -301,7 +302,7 @@ func (svc *Service) SetAside(
 		}
 		if err := svc.keepNames(tx, keys, revisions, who, func() error {
 			for _, key := range keys {
-				records, err := snapshot.RecordsOfKey(tx, key)
+				records, err := stored.RecordsOfKey(tx, key)
 				if err != nil {
 					return err
 				}

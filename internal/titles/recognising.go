@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -72,8 +73,8 @@ type recognised struct {
 	all         bool
 	state, upTo string
 	records     int
-	changed     []snapshot.Recognition
-	before      map[int64]snapshot.Recognition
+	changed     []stored.Recognition
+	before      map[int64]stored.Recognition
 }
 
 // products are those that records became or were before.
@@ -105,7 +106,7 @@ func (svc *Service) recogniseRecords(tx *sqlite.Tx, progress func(string)) (work
 	if work.all, work.state, work.k, err = svc.recognisedBefore(tx); err != nil {
 		return work, err
 	}
-	records, err := snapshot.AllRecords(tx, !work.all)
+	records, err := stored.AllRecords(tx, !work.all)
 	if err != nil {
 		return work, err
 	}
@@ -126,13 +127,13 @@ func (svc *Service) recogniseRecords(tx *sqlite.Tx, progress func(string)) (work
 func decideAll(
 	ctx context.Context,
 	g *recognise.Recogniser,
-	records []snapshot.StoredRecord,
-	before map[int64]snapshot.Recognition,
+	records []stored.RawRecord,
+	before map[int64]stored.Recognition,
 	progress func(string),
-) ([]snapshot.Recognition, error) {
+) ([]stored.Recognition, error) {
 	const batch = 2000
 	batches := (len(records) + batch - 1) / batch
-	found := make([][]snapshot.Recognition, batches)
+	found := make([][]stored.Recognition, batches)
 	var next, done atomic.Int64
 	var group sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
@@ -280,7 +281,7 @@ func rekeyed(tx *sqlite.Tx, k *snapshot.Knowledge) (map[int64]string, error) {
 		if d.Record == 0 {
 			continue
 		}
-		r, err := snapshot.Record(tx, d.Record)
+		r, err := stored.RecordOf(tx, d.Record)
 		if err != nil {
 			return nil, err
 		}
@@ -306,9 +307,9 @@ func putKeys(tx *sqlite.Tx, keys map[int64]string) error {
 	return tx.SetSetting(keyForm, recognise.KeyForm)
 }
 
-func recognitionsByRecord(tx *sqlite.Tx) (map[int64]snapshot.Recognition, error) {
-	list, err := snapshot.Recognitions(tx)
-	out := make(map[int64]snapshot.Recognition, len(list))
+func recognitionsByRecord(tx *sqlite.Tx) (map[int64]stored.Recognition, error) {
+	list, err := stored.Recognitions(tx)
+	out := make(map[int64]stored.Recognition, len(list))
 	for _, n := range list {
 		out[n.Record] = n
 	}
@@ -316,16 +317,16 @@ func recognitionsByRecord(tx *sqlite.Tx) (map[int64]snapshot.Recognition, error)
 }
 
 // putRecognitions recognises records and stores what they are, where that differs from before.
-func putRecognitions(tx *sqlite.Tx, w *recognise.Worker, records []snapshot.StoredRecord) error {
-	stored, err := snapshot.RecognitionsOf(tx, ids(records))
+func putRecognitions(tx *sqlite.Tx, w *recognise.Worker, records []stored.RawRecord) error {
+	known, err := stored.RecognitionsOf(tx, ids(records))
 	if err != nil {
 		return err
 	}
-	before := make(map[int64]snapshot.Recognition, len(stored))
-	for _, n := range stored {
+	before := make(map[int64]stored.Recognition, len(known))
+	for _, n := range known {
 		before[n.Record] = n
 	}
-	var changed []snapshot.Recognition
+	var changed []stored.Recognition
 	for i := range records {
 		n := Recognition(w, &records[i])
 		if old, known := before[n.Record]; !known || old != n {
@@ -344,10 +345,10 @@ const mostChanged = 2000
 func storeRecognitions(
 	tx *sqlite.Tx,
 	touch func(*sqlite.Tx, []int64) error,
-	changed []snapshot.Recognition,
-	before map[int64]snapshot.Recognition,
+	changed []stored.Recognition,
+	before map[int64]stored.Recognition,
 ) error {
-	b, err := snapshot.NewRecognitions(tx)
+	b, err := stored.NewRecognitions(tx)
 	if err != nil {
 		return err
 	}
@@ -359,7 +360,7 @@ func storeRecognitions(
 			keys = append(keys, old.Key)
 		}
 		products = append(products, n.Product, before[n.Record].Product)
-		if err := snapshot.AddRecognition(b, n); err != nil {
+		if err := stored.AddRecognition(b, n); err != nil {
 			return err
 		}
 		if old, known := before[n.Record]; !known {
@@ -368,7 +369,7 @@ func storeRecognitions(
 			otherwise = append(otherwise, n.Record)
 		}
 	}
-	if products = slices.DeleteFunc(snapshot.Distinct(products), func(id int64) bool { return id == 0 }); len(
+	if products = slices.DeleteFunc(stored.Distinct(products), func(id int64) bool { return id == 0 }); len(
 		products,
 	) > 0 {
 		if err := touch(tx, products); err != nil {
@@ -399,9 +400,9 @@ func storeRecognitions(
 	return renewal.MarkDevicesOf(tx, otherwise)
 }
 
-func Recognition(w *recognise.Worker, r *snapshot.StoredRecord) snapshot.Recognition {
+func Recognition(w *recognise.Worker, r *stored.RawRecord) stored.Recognition {
 	res, apart := w.Decide(&r.Record)
-	n := snapshot.Recognition{
+	n := stored.Recognition{
 		Record:       r.ID,
 		Key:          apart.Key(),
 		Product:      res.Product,
@@ -426,9 +427,9 @@ func Recognition(w *recognise.Worker, r *snapshot.StoredRecord) snapshot.Recogni
 // touches on either side.
 func changedRecognitions(
 	w *recognise.Worker,
-	records []snapshot.StoredRecord,
-	before map[int64]snapshot.Recognition,
-) (changed []snapshot.Recognition, products []int64) {
+	records []stored.RawRecord,
+	before map[int64]stored.Recognition,
+) (changed []stored.Recognition, products []int64) {
 	touched := map[int64]bool{}
 	for i := range records {
 		n := Recognition(w, &records[i])

@@ -8,6 +8,7 @@ import (
 	"ensomet/internal/edits"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // RuleView is a rule with what it does now.
@@ -54,7 +55,7 @@ func (svc *Service) NameRules(ctx context.Context) (RuleList, error) {
 		if err != nil {
 			return err
 		}
-		records, err := snapshot.AllRecords(tx, false)
+		records, err := stored.AllRecords(tx, false)
 		if err != nil {
 			return err
 		}
@@ -74,8 +75,8 @@ func (svc *Service) NameRules(ctx context.Context) (RuleList, error) {
 // judgeRules says of each rule what it fits, what it decides, who is before it, and why it decides nothing.
 func (svc *Service) judgeRules(
 	k *snapshot.Knowledge,
-	records []snapshot.StoredRecord,
-	as map[int64]snapshot.Recognition,
+	records []stored.RawRecord,
+	as map[int64]stored.Recognition,
 ) []RuleView {
 	out := make([]RuleView, len(k.Rules))
 	lost := make([]map[int]int, len(k.Rules))

@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -146,7 +147,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	if waits {
 		v.State = "waiting"
 	}
-	records, err := snapshot.AllRecords(tx, false)
+	records, err := stored.AllRecords(tx, false)
 	if err != nil {
 		return out, nil, err
 	}
@@ -162,7 +163,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 		return out, nil, refuse.New("the catalogue has no such title")
 	}
 	replace(k, v)
-	var changed []snapshot.Recognition
+	var changed []stored.Recognition
 	var products, touched []int64
 	if r.Outcome.LeavesOut() {
 		touched, products = fittingRecords(&r, records, before)
@@ -178,7 +179,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 				}
 			}
 		}
-		products, touched = snapshot.Distinct(products), snapshot.Distinct(touched)
+		products, touched = stored.Distinct(products), stored.Distinct(touched)
 		if len(products) > mostPreviewed {
 			products = nil
 		}
@@ -271,7 +272,7 @@ func ruleNow(tx *sqlite.Tx, id int64) (*ruleFields, error) {
 }
 
 // putChanged writes what records are now, where figures of some products, or of all (nil), are computed next.
-func (svc *Service) putChanged(tx *sqlite.Tx, changed []snapshot.Recognition, products []int64) error {
+func (svc *Service) putChanged(tx *sqlite.Tx, changed []stored.Recognition, products []int64) error {
 	if len(changed) == 0 {
 		return nil
 	}
@@ -284,14 +285,14 @@ func (svc *Service) putChanged(tx *sqlite.Tx, changed []snapshot.Recognition, pr
 			return err
 		}
 	}
-	b, err := snapshot.NewRecognitions(tx)
+	b, err := stored.NewRecognitions(tx)
 	if err != nil {
 		return err
 	}
 	keys := make([]string, 0, len(changed))
 	for _, n := range changed {
 		keys = append(keys, n.Key)
-		if err := snapshot.AddRecognition(b, n); err != nil {
+		if err := stored.AddRecognition(b, n); err != nil {
 			return err
 		}
 	}
@@ -304,8 +305,8 @@ const mostPreviewed = 400
 // fittingRecords lists the records that a rule fits, and the products that they are.
 func fittingRecords(
 	r *recognise.Rule,
-	records []snapshot.StoredRecord,
-	as map[int64]snapshot.Recognition,
+	records []stored.RawRecord,
+	as map[int64]stored.Recognition,
 ) (fit, products []int64) {
 	for i := range records {
 		n := as[records[i].ID]
@@ -313,7 +314,7 @@ func fittingRecords(
 			fit, products = append(fit, n.Record), append(products, n.Product)
 		}
 	}
-	return fit, snapshot.Distinct(products)
+	return fit, stored.Distinct(products)
 }
 
 // replace puts a rule in its place, or at the end.

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -150,7 +151,7 @@ func (svc *Service) unsigned(tx *sqlite.Tx) ([]Unsigned, error) {
 				continue
 			}
 			what := d.Key
-			r, err := snapshot.Record(tx, d.Record)
+			r, err := stored.RecordOf(tx, d.Record)
 			if err == nil {
 				what = r.Publisher + " " + r.Name
 			} else if !errors.Is(err, sqlite.ErrNotFound) {

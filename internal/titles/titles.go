@@ -8,8 +8,8 @@ import (
 	"ensomet/internal/core/recognise"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/renewal"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -26,7 +26,7 @@ type RecordView struct {
 	Identifiers  string
 }
 
-func recordView(r snapshot.StoredRecord) RecordView {
+func recordView(r stored.RawRecord) RecordView {
 	return RecordView{
 		r.ID,
 		r.Publisher,
@@ -54,7 +54,7 @@ type RecordTrace struct {
 func (svc *Service) Record(ctx context.Context, id, device int64) (RecordTrace, error) {
 	var out RecordTrace
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		r, err := snapshot.Record(tx, id)
+		r, err := stored.RecordOf(tx, id)
 		if err != nil {
 			return err
 		}
@@ -91,7 +91,7 @@ func (svc *Service) AddTitle(ctx context.Context, t NewTitle, who string) (int64
 		if err != nil {
 			return err
 		}
-		if b.products[snapshot.ProductKey(t.Publisher, t.Product)] != 0 {
+		if b.products[stored.ProductKey(t.Publisher, t.Product)] != 0 {
 			return refuse.New("the catalogue has this product already: choose it")
 		}
 		fresh, _ := catalogue.Edit(
@@ -101,7 +101,7 @@ func (svc *Service) AddTitle(ctx context.Context, t NewTitle, who string) (int64
 		if err := b.put(nil, fresh); err != nil {
 			return err
 		}
-		id = b.products[snapshot.ProductKey(t.Publisher, t.Product)]
+		id = b.products[stored.ProductKey(t.Publisher, t.Product)]
 		if err := tx.Note(svc.Clock.Now(), who, "added a title", t.Publisher+" "+t.Product, t.Model); err != nil {
 			return err
 		}

@@ -9,9 +9,9 @@ import (
 	"ensomet/internal/core/catalogue"
 	"ensomet/internal/core/refuse"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
 	"ensomet/internal/starter"
+	"ensomet/internal/stored"
 	"ensomet/internal/titles/titlesdb"
 )
 
@@ -143,7 +143,7 @@ func (b *editor) view(d *catalogue.Difference) Difference {
 		Ours:      d.Ours,
 		Theirs:    d.Theirs,
 		Sort:      string(d.Sort),
-		Product:   b.products[snapshot.ProductKey(d.Publisher, d.Product)],
+		Product:   b.products[stored.ProductKey(d.Publisher, d.Product)],
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // useKinds are the kinds of files that say who used what.
@@ -36,11 +37,11 @@ func (svc *Service) usageWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*in
 	if err != nil {
 		return nil, err
 	}
-	names, err := snapshot.UseNames(tx)
+	names, err := stored.UseNames(tx)
 	if err != nil {
 		return nil, err
 	}
-	zones, err := snapshot.DeviceSites(tx)
+	zones, err := stored.DeviceSites(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -59,11 +60,11 @@ func (svc *Service) usageWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*in
 				code,
 			)
 		}
-		name, err := snapshot.UseName(names, s.FileName, s.Product)
+		name, err := stored.UseName(names, s.FileName, s.Product)
 		if err != nil {
 			return sqlite.Same, err
 		}
-		c, err := snapshot.PutSession(tx, snapshot.UsedOn{Device: device, Origin: origins[code], Name: name}, s)
+		c, err := stored.PutSession(tx, stored.UsedOn{Device: device, Origin: origins[code], Name: name}, s)
 		if c != sqlite.Same {
 			if had, known := touched[device]; !known || s.Start < had {
 				touched[device] = s.Start

@@ -13,6 +13,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/used"
 
@@ -234,7 +235,7 @@ func trust(s *PoolSizing) (which, why string) {
 // newest line, else its list price; 0 where neither is known.
 func (svc *Service) priceOfLicence(tx *sqlite.Tx, product int64) (price decimal.Decimal, currency, paid string,
 	err error) {
-	lines, err := snapshot.EntitlementsOf(tx, []int64{product})
+	lines, err := stored.EntitlementsOf(tx, []int64{product})
 	if err != nil {
 		return price, "", "", err
 	}

@@ -10,6 +10,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/used"
 )
@@ -217,7 +218,7 @@ func (svc *Service) Pool(ctx context.Context, id int64, days int) (PoolView, err
 		for h, v := range usage.Hours(outs, denials, start, end, true, s.Zone) {
 			out.Hours = append(out.Hours, PoolHour{h, v.Peak, v.Mean, v.Denials})
 		}
-		sites, err := snapshot.SiteOfDevices(tx)
+		sites, err := stored.SiteOfDevices(tx)
 		if err != nil {
 			return err
 		}

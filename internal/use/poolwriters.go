@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/intake"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/used"
 )
@@ -37,7 +38,7 @@ func (svc *Service) poolWriter(tx *sqlite.Tx) (*intake.Writer, error) {
 
 // poolEventWriter takes what licence servers reported.
 func (svc *Service) poolEventWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*intake.Writer, error) {
-	pools, err := snapshot.Codes(tx, "pool")
+	pools, err := stored.Codes(tx, "pool")
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 	"ensomet/internal/machines"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use/usedb"
 )
 
@@ -40,7 +41,7 @@ func (svc *Service) processWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*
 	if err != nil {
 		return nil, err
 	}
-	names, err := snapshot.UseNames(tx)
+	names, err := stored.UseNames(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -80,14 +81,14 @@ func (svc *Service) processWriter(tx *sqlite.Tx, settings *snapshot.Settings) (*
 		}
 		name := int64(0)
 		if e.FileName != "" {
-			if name, err = snapshot.UseName(names, e.FileName, ""); err != nil {
+			if name, err = stored.UseName(names, e.FileName, ""); err != nil {
 				return sqlite.Same, err
 			}
 		}
 		device := devices[i].ID
 		c, err := usedb.PutProcessEvent(
 			tx,
-			snapshot.UsedOn{Device: device, Origin: origins[code], Name: name},
+			stored.UsedOn{Device: device, Origin: origins[code], Name: name},
 			usage.Event{
 				At:      e.At,
 				Kind:    e.Kind,

@@ -17,6 +17,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/use/usedb"
 	"ensomet/internal/used"
 )
@@ -144,7 +145,7 @@ func (r *roller) roll(device, since int64) error {
 	if err := usedb.PutUseSeen(r.tx, device, seen); err != nil {
 		return err
 	}
-	if err := usedb.PutUseDays(r.tx, device, from, max(from, r.sessions), snapshot.Distinct(names),
+	if err := usedb.PutUseDays(r.tx, device, from, max(from, r.sessions), stored.Distinct(names),
 		usage.Roll(kept, zone)); err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/core/usage"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 )
 
@@ -128,7 +129,7 @@ func (svc *Service) useHistory(tx *sqlite.Tx, product int64) (h *useHistory, err
 	for i := range devices {
 		h.devices[devices[i].ID] = &devices[i]
 	}
-	lines, err := snapshot.EntitlementsOf(tx, []int64{product})
+	lines, err := stored.EntitlementsOf(tx, []int64{product})
 	for _, l := range lines {
 		h.rights = append(h.rights, l.Line)
 	}

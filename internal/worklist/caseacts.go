@@ -19,6 +19,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
@@ -185,7 +186,7 @@ func (svc *Service) CaseAct(ctx context.Context, deed CaseAction, who string) (C
 		if err != nil {
 			return err
 		}
-		cases, err := worklistdb.CasesOf(tx, snapshot.Distinct(slices.Clone(deed.IDs)))
+		cases, err := worklistdb.CasesOf(tx, stored.Distinct(slices.Clone(deed.IDs)))
 		if err != nil {
 			return err
 		}

@@ -12,6 +12,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 	"ensomet/internal/worklist/worklistdb"
 
@@ -225,7 +226,7 @@ func because(tx *sqlite.Tx, e *snapshot.Snapshot, c *casework.Case, since int64,
 	)
 	if err == nil && cause.Who != "" {
 		out.By = cause.Who
-		out.Because = fmt.Sprintf("%s %s on %s.", cause.Who, cause.What, snapshot.Day(cause.At))
+		out.Because = fmt.Sprintf("%s %s on %s.", cause.Who, cause.What, stored.Day(cause.At))
 	}
 	return err
 }
@@ -307,11 +308,11 @@ func (d *Findings) presentProducts(tx *sqlite.Tx, cases []casework.Case) (map[sn
 			products = append(products, c.Product)
 		}
 	}
-	out, err := d.presentOf(tx, snapshot.Distinct(products))
+	out, err := d.presentOf(tx, stored.Distinct(products))
 	if err != nil {
 		return nil, err
 	}
-	for _, id := range snapshot.Distinct(lacked) {
+	for _, id := range stored.Distinct(lacked) {
 		has, err := snapshot.DevicesWith(tx, id, d.Snapshot.At, d.Scope.Devices)
 		if err != nil {
 			return nil, err

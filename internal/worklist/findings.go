@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/core/reclaim"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 	"ensomet/internal/worklist/worklistdb"
 
@@ -221,8 +222,8 @@ func (d *Findings) findRestricted(tx *sqlite.Tx) (map[snapshot.DevicePair]bool, 
 				"Record %d is on %s since %s; the newest scan was on %s.",
 				p.Record,
 				dev.Name,
-				snapshot.Day(since),
-				snapshot.Day(dev.LastScan),
+				stored.Day(since),
+				stored.Day(dev.LastScan),
 			),
 			fmt.Sprintf(
 				"%s is restricted on %s: %s",
@@ -455,7 +456,7 @@ func (d *Findings) findMissing(tx *sqlite.Tx) error {
 						fmt.Sprintf(
 							"The scan of %s on %s does not have %s.",
 							dev.Name,
-							snapshot.Day(dev.LastScan),
+							stored.Day(dev.LastScan),
 							what,
 						),
 						fmt.Sprintf("It is required on %s: %s", snapshot.GroupWords(p),
@@ -551,7 +552,7 @@ func (d *Findings) findUncovered() {
 // findLeavers finds seats of people who have left.
 func (d *Findings) findLeavers(tx *sqlite.Tx) error {
 	e := d.Snapshot
-	seats, err := snapshot.AssignmentsOf(tx, e.Only, e.AsOf)
+	seats, err := stored.AssignmentsOf(tx, e.Only, e.AsOf)
 	if err != nil {
 		return err
 	}
@@ -598,7 +599,7 @@ func (d *Findings) findEnded(tx *sqlite.Tx, taken map[snapshot.DevicePair]bool) 
 		if p == nil || plan.What != "move" && plan.What != "remove" || !d.Scope.about(plan.Product) {
 			continue
 		}
-		t := snapshot.TitleOf(p, plan.Edition, plan.Version)
+		t := stored.TitleOf(p, plan.Edition, plan.Version)
 		if t == nil {
 			continue
 		}

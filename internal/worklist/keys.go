@@ -9,8 +9,8 @@ import (
 	"ensomet/internal/core/casework"
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/core/licencekey"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist/worklistdb"
 )
 
@@ -123,12 +123,12 @@ func (d *Findings) keyLines(tx *sqlite.Tx, booked []worklistdb.BookedKey) (
 	for _, b := range booked {
 		products = append(products, b.Product)
 	}
-	stored, err := snapshot.EntitlementsOf(tx, snapshot.Distinct(products))
+	kept, err := stored.EntitlementsOf(tx, stored.Distinct(products))
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	of := map[int64][]entitle.Line{}
-	for _, l := range stored {
+	for _, l := range kept {
 		of[l.Line.Product] = append(of[l.Line.Product], l.Line)
 	}
 	lines, codes, product = map[int64][]licencekey.Line{}, map[int64][]string{}, map[int64]int64{}
@@ -197,7 +197,7 @@ func (d *Findings) unbought(
 	for _, k := range keys {
 		devices = append(devices, found[k].devices...)
 	}
-	devices = snapshot.Distinct(devices)
+	devices = stored.Distinct(devices)
 	slices.SortStableFunc(keys, func(a, b int64) int { return len(found[b].devices) - len(found[a].devices) })
 	name := d.Snapshot.Products[product].Product.Name
 	proof := []string{

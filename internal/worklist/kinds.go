@@ -7,6 +7,7 @@ import (
 	"ensomet/internal/intake"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist/worklistdb"
 )
 
@@ -27,7 +28,7 @@ func (svc *Service) policyWriter(tx *sqlite.Tx, author string) (*intake.Writer, 
 		if err != nil {
 			return sqlite.Same, err
 		}
-		out := snapshot.StoredPolicy{
+		out := stored.Policy{
 			Policy: policy.Policy{
 				Category:  p.Category,
 				GroupName: p.Group,

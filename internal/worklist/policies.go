@@ -15,6 +15,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist/worklistdb"
 )
 
@@ -61,7 +62,7 @@ type PolicyDraft struct {
 // policyView puts a policy in words. revisions are those of all that were changed.
 func (svc *Service) policyView(
 	tx *sqlite.Tx,
-	p *snapshot.StoredPolicy,
+	p *stored.Policy,
 	revisions map[string]int64,
 ) (PolicyView, error) {
 	v := PolicyView{
@@ -85,7 +86,7 @@ func (svc *Service) policyView(
 	return v, nil
 }
 
-func draftOfPolicy(p *snapshot.StoredPolicy) PolicyDraft {
+func draftOfPolicy(p *stored.Policy) PolicyDraft {
 	s := snapshot.ScopeOf(&p.Policy, p.PublisherName)
 	days, from, to := p.Hours.Texts()
 	return PolicyDraft{
@@ -107,7 +108,7 @@ func draftOfPolicy(p *snapshot.StoredPolicy) PolicyDraft {
 // policyFields are what a person changes of a stance.
 type policyFields struct{ Scope, Stance, Days, From, To, Reason, Owner, Until string }
 
-func (svc *Service) policyFields(tx *sqlite.Tx, p *snapshot.StoredPolicy) (*policyFields, error) {
+func (svc *Service) policyFields(tx *sqlite.Tx, p *stored.Policy) (*policyFields, error) {
 	scope, err := svc.scopeWords(tx, &p.Policy, p.PublisherName)
 	d := draftOfPolicy(p)
 	return &policyFields{scope, d.Stance, d.Days, d.From, d.To, d.Reason, d.Owner, d.Until}, err
@@ -125,11 +126,11 @@ func (svc *Service) scopeWords(tx *sqlite.Tx, p *policy.Policy, publisher string
 
 // policyNow reads a policy in force as people change it.
 func (svc *Service) policyNow(tx *sqlite.Tx, id int64) (*policyFields, error) {
-	list, err := snapshot.Policies(tx)
+	list, err := stored.Policies(tx)
 	if err != nil {
 		return nil, err
 	}
-	i := slices.IndexFunc(list, func(p snapshot.StoredPolicy) bool { return p.ID == id })
+	i := slices.IndexFunc(list, func(p stored.Policy) bool { return p.ID == id })
 	if i < 0 {
 		return nil, sqlite.ErrNotFound
 	}
@@ -140,7 +141,7 @@ func (svc *Service) policyNow(tx *sqlite.Tx, id int64) (*policyFields, error) {
 func (svc *Service) Policies(ctx context.Context) (PolicyList, error) {
 	out := PolicyList{Policies: []PolicyView{}, Groups: []string{}, Categories: []string{}}
 	err := svc.DB.View(ctx, func(tx *sqlite.Tx) error {
-		list, err := snapshot.Policies(tx)
+		list, err := stored.Policies(tx)
 		if err != nil {
 			return err
 		}
@@ -168,8 +169,8 @@ func (svc *Service) Policies(ctx context.Context) (PolicyList, error) {
 }
 
 // policyOf checks a draft.
-func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (snapshot.StoredPolicy, error) {
-	p := snapshot.StoredPolicy{
+func (svc *Service) policyOf(tx *sqlite.Tx, d PolicyDraft, who string) (stored.Policy, error) {
+	p := stored.Policy{
 		PublisherName: d.Publisher,
 		Owner:         d.Owner,
 		Author:        who,
@@ -218,7 +219,7 @@ func known(tx *sqlite.Tx, owner string) error {
 }
 
 // contradiction refuses a stance that contradicts one that is in force at the same place, and names both.
-func (svc *Service) contradiction(tx *sqlite.Tx, p *snapshot.StoredPolicy) error {
+func (svc *Service) contradiction(tx *sqlite.Tx, p *stored.Policy) error {
 	list, err := snapshot.PoliciesInForce(tx, svc.Snapshots.Today())
 	if err != nil {
 		return err
@@ -324,7 +325,7 @@ func stanceScopes(tx *sqlite.Tx, id int64) ([]*policy.Policy, error) {
 	if id == 0 {
 		return nil, nil
 	}
-	list, err := snapshot.Policies(tx)
+	list, err := stored.Policies(tx)
 	for i := range list {
 		if list[i].ID == id {
 			return []*policy.Policy{&list[i].Policy}, err
@@ -341,7 +342,7 @@ func (svc *Service) markScopes(tx *sqlite.Tx, scopes ...*policy.Policy) error {
 		return err
 	}
 	products, few := snapshot.ProductsOfScopes(c, scopes...)
-	list, err := snapshot.Policies(tx)
+	list, err := stored.Policies(tx)
 	if err != nil {
 		return err
 	}
@@ -447,13 +448,13 @@ func (svc *Service) explainStance(
 	dev *snapshot.DeviceFacts,
 ) (StanceView, error) {
 	out := StanceView{Policies: []PolicyView{}}
-	list, err := snapshot.Policies(tx)
+	list, err := stored.Policies(tx)
 	if err != nil {
 		return out, err
 	}
-	stored := map[int64]*snapshot.StoredPolicy{}
+	kept := map[int64]*stored.Policy{}
 	for i := range list {
-		stored[list[i].ID] = &list[i]
+		kept[list[i].ID] = &list[i]
 	}
 	policies, err := snapshot.PoliciesInForce(tx, svc.Snapshots.Today())
 	if err != nil {
@@ -473,7 +474,7 @@ func (svc *Service) explainStance(
 	}
 	facts := c.Of(dev)
 	for _, p := range policy.Ranked(policies, t, facts) {
-		v, err := svc.policyView(tx, stored[p.ID], revisions)
+		v, err := svc.policyView(tx, kept[p.ID], revisions)
 		if err != nil {
 			return out, err
 		}

@@ -6,8 +6,8 @@ import (
 
 	"ensomet/internal/core/casework"
 	"ensomet/internal/lists"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // OpenRemovals lists what open cases about a product would take off devices or back from people, in the order of the
@@ -20,7 +20,7 @@ func (svc *Service) OpenRemovals(ctx context.Context, product int64) (out []case
 		if err != nil {
 			return err
 		}
-		codes, err := snapshot.CodesOfDevices(tx)
+		codes, err := stored.CodesOfDevices(tx)
 		if err != nil {
 			return err
 		}

@@ -19,6 +19,7 @@ import (
 	"ensomet/internal/renewal"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist/worklistdb"
 
 	"github.com/shopspring/decimal"
@@ -90,7 +91,7 @@ func (svc *Service) do(tx *sqlite.Tx, measures []snapshot.Measure, by asking, do
 	for _, m := range measures {
 		products = append(products, m.Product)
 	}
-	products = snapshot.Distinct(products)
+	products = stored.Distinct(products)
 	e, err := svc.Snapshots.Load(tx, svc.Snapshots.Today(), svc.Clock.Now().Unix(), products)
 	if err != nil {
 		return err

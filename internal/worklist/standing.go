@@ -18,6 +18,7 @@ import (
 	"ensomet/internal/outbox"
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/worklist/worklistdb"
 )
 
@@ -89,7 +90,7 @@ func (svc *Standing) loadGrounds(tx *sqlite.Tx) (grounds, error) {
 	if err != nil {
 		return nil, err
 	}
-	stored, err := snapshot.Policies(tx)
+	kept, err := stored.Policies(tx)
 	if err != nil {
 		return nil, err
 	}
@@ -97,8 +98,8 @@ func (svc *Standing) loadGrounds(tx *sqlite.Tx) (grounds, error) {
 	if err != nil {
 		return nil, err
 	}
-	for i := range stored {
-		p := &stored[i]
+	for i := range kept {
+		p := &kept[i]
 		inForce := slices.ContainsFunc(policies, func(x policy.Policy) bool { return x.ID == p.ID })
 		if !inForce || p.Stance == policy.Allowed || !p.Hours.Always() {
 			continue
@@ -664,7 +665,7 @@ func (w *caseWorker) takeOne(c *casework.Case, d *decision, what string) error {
 	if err := worklistdb.TakeCase(w.tx, d.ID, c, w.now); err != nil {
 		return err
 	}
-	by := fmt.Sprintf("By standing decision %d of %s on %s (%s).", d.ID, d.Author, snapshot.Day(d.At), what)
+	by := fmt.Sprintf("By standing decision %d of %s on %s (%s).", d.ID, d.Author, stored.Day(d.At), what)
 	steps := []CaseAction{{Act: casework.Agree, Note: by}}
 	if w.rules.TwoPersons {
 		steps = append(steps, CaseAction{Act: casework.Approve, Note: by})

@@ -7,14 +7,14 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/formats"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // EntitlementValues reads a line as a line of entitlements.csv, by column, with its number and when it was last
 // changed.
 func EntitlementValues(tx *sqlite.Tx, code string) (values map[string]string, id, changedAt int64, err error) {
-	list, err := snapshot.EntitlementByCode(tx, code)
+	list, err := stored.EntitlementByCode(tx, code)
 	if err == nil && len(list) == 0 {
 		err = sqlite.ErrNotFound
 	}
@@ -68,7 +68,7 @@ func Withdraw(tx *sqlite.Tx, line, at int64) error {
 	); err != nil {
 		return err
 	}
-	return snapshot.TouchLine(tx, line)
+	return stored.TouchLine(tx, line)
 }
 
 // LineNote is a note on an entitlement.

@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 
 	"ensomet/internal/core/civil"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // SeatRow is a line of the list of seats: who holds which right.
@@ -78,8 +78,8 @@ func SeatList(today civil.Day) *sqlite.List[SeatRow] {
 }
 
 // Seat reads one seat.
-func Seat(tx *sqlite.Tx, id int64) (snapshot.Assigned, error) {
-	list, err := sqlite.Select[snapshot.Assigned](tx, `SELECT entitlement_id AS line,
+func Seat(tx *sqlite.Tx, id int64) (stored.Assigned, error) {
+	list, err := sqlite.Select[stored.Assigned](tx, `SELECT entitlement_id AS line,
 		coalesce(person_id, 0) AS person, coalesce(device_id, 0) AS device, from_day AS "from", until_day AS
 		until FROM assignment WHERE id = ?`,
 		id,
@@ -88,7 +88,7 @@ func Seat(tx *sqlite.Tx, id int64) (snapshot.Assigned, error) {
 		err = sqlite.ErrNotFound
 	}
 	if err != nil {
-		return snapshot.Assigned{}, err
+		return stored.Assigned{}, err
 	}
 	return list[0], nil
 }
@@ -107,7 +107,7 @@ func EndSeat(tx *sqlite.Tx, id int64, last civil.Day) error {
 	if err != nil {
 		return err
 	}
-	return snapshot.TouchLine(tx, s.Line)
+	return stored.TouchLine(tx, s.Line)
 }
 
 // HandBackSeats ends the seats that users hold of a product after a day, and returns how many there were.

@@ -6,8 +6,8 @@ import (
 	"ensomet/internal/core/entitle"
 	"ensomet/internal/formats"
 	"ensomet/internal/renewal"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"errors"
 	"reflect"
 	"slices"
@@ -31,7 +31,7 @@ func PutRate(tx *sqlite.Tx, r formats.Rate) (sqlite.Change, error) {
 // Entitlements prepares writing entitlements.
 func Entitlements(tx *sqlite.Tx) (*sqlite.Upserter, error) {
 	columns := []string{"product_id"}
-	for _, f := range snapshot.LineFields(&formats.Entitlement{}) {
+	for _, f := range stored.LineFields(&formats.Entitlement{}) {
 		columns = append(columns, f.Column)
 	}
 	return tx.Upserter("entitlement", "code", len(columns), append(columns, "changed_at", "author")...)
@@ -56,7 +56,7 @@ func PutEntitlement(
 	}
 	values, says := []any{product}, []any{e.Code, product}
 	var more []any
-	for i, f := range snapshot.LineFields(&e) {
+	for i, f := range stored.LineFields(&e) {
 		v := f.Value()
 		if values = append(values, v); f.Later {
 			more = append(more, v)
@@ -71,14 +71,14 @@ func PutEntitlement(
 	}
 	id, c, err := u.PutAs(e.Code, says, append(values, at, author))
 	if err == nil && c != sqlite.Same {
-		err = errors.Join(snapshot.KeepLastDay(u.Tx, id), renewal.Touch(u.Tx, touched))
+		err = errors.Join(stored.KeepLastDay(u.Tx, id), renewal.Touch(u.Tx, touched))
 	}
 	return c, err
 }
 
 // AllEntitlements reads all entitlements with their transactions, by code. Edition ranks are left to the catalogue.
-func AllEntitlements(tx *sqlite.Tx) ([]snapshot.StoredEntitlement, error) {
-	return snapshot.EntitlementsOf(tx, nil)
+func AllEntitlements(tx *sqlite.Tx) ([]stored.Entitlement, error) {
+	return stored.EntitlementsOf(tx, nil)
 }
 
 // Booked is a transaction with who booked it, and when and by whom it was taken back.
@@ -124,7 +124,7 @@ func booked(tx *sqlite.Tx, where string, arg int64) ([]Booked, error) {
 
 // touchTerm marks the product of a line whose transactions changed, and keeps the last day of its term.
 func touchTerm(tx *sqlite.Tx, line int64) error {
-	return errors.Join(snapshot.KeepLastDay(tx, line), snapshot.TouchLine(tx, line))
+	return errors.Join(stored.KeepLastDay(tx, line), stored.TouchLine(tx, line))
 }
 
 // InsertTransaction books a transaction as one more, whatever is booked already.
@@ -243,5 +243,5 @@ func PutAssignment(tx *sqlite.Tx, line, person, device int64, a formats.Assignme
 	if err != nil || n == 0 {
 		return sqlite.Same, err
 	}
-	return sqlite.Added, snapshot.TouchLine(tx, line)
+	return sqlite.Added, stored.TouchLine(tx, line)
 }

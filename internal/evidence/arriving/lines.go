@@ -17,8 +17,8 @@ import (
 	"ensomet/internal/past"
 	"ensomet/internal/renewal"
 	"ensomet/internal/secret"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Lines gathers lines of software and writes them scan by scan. Lines with one device, source and time are parts
@@ -41,7 +41,7 @@ func (room *Room) Lines(in intake.Arrival) (*intake.Writer, error) {
 		if keys, err = evidencedb.FoundKeys(tx, from); err != nil {
 			return err
 		}
-		zones, err = snapshot.DeviceSites(from)
+		zones, err = stored.DeviceSites(from)
 		return err
 	}
 	var err error

@@ -6,8 +6,8 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/evidence"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // Horizon is up to when what was is forgotten.
@@ -94,7 +94,7 @@ func ForgetOf(tx *sqlite.Tx, first, last int64, h Horizon) (gone Forgotten, err 
 		if o.image == "" {
 			continue
 		}
-		for _, device := range snapshot.Distinct(devices) {
+		for _, device := range stored.Distinct(devices) {
 			if err := tx.ForgetJust(o.table, device, o.image, h.From); err != nil {
 				return gone, err
 			}
@@ -114,7 +114,7 @@ func forgetUses(tx *sqlite.Tx, first, last int64, h Horizon, gone *Forgotten) er
 		return err
 	}
 	gone.Others += int64(len(devices))
-	for _, device := range snapshot.Distinct(devices) {
+	for _, device := range stored.Distinct(devices) {
 		if err := tx.ForgetJust("last_use", device, "image IS NOT NULL AND json_extract(image, '$.used_on') < ? AND "+
 			"json_extract(image, '$.seen_on') < ?", h.Uses, h.Uses); err != nil {
 			return err

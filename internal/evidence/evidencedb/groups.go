@@ -6,6 +6,7 @@ import (
 
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // PutGroup writes a group, a new one where its number is 0, and returns its number.
@@ -82,7 +83,7 @@ func MembersDiffering(tx *sqlite.Tx, devices []int64, list []snapshot.Member) ([
 	if err != nil {
 		return nil, err
 	}
-	stored, err := sqlite.Query(tx, func(r *sql.Rows, m *snapshot.Member) error { return r.Scan(&m.Group, &m.Device) },
+	kept, err := sqlite.Query(tx, func(r *sql.Rows, m *snapshot.Member) error { return r.Scan(&m.Group, &m.Device) },
 		"SELECT group_id, device_id FROM group_member WHERE device_id IN (SELECT value FROM json_each(?))",
 		string(text))
 	if err != nil {
@@ -92,7 +93,7 @@ func MembersDiffering(tx *sqlite.Tx, devices []int64, list []snapshot.Member) ([
 	for _, m := range list {
 		times[m]++
 	}
-	for _, m := range stored {
+	for _, m := range kept {
 		times[m]--
 	}
 	var out []int64
@@ -101,7 +102,7 @@ func MembersDiffering(tx *sqlite.Tx, devices []int64, list []snapshot.Member) ([
 			out = append(out, m.Device)
 		}
 	}
-	return snapshot.Distinct(out), nil
+	return stored.Distinct(out), nil
 }
 
 // PutMembersOf replaces in which groups some devices are.

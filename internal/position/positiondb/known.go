@@ -8,8 +8,8 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/recognise"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // LayInstallsOf says that of the installs those of some products alone matter, whatever was or is recognised as them.
@@ -37,7 +37,7 @@ func decidedOn(what, who string, at int64) string {
 }
 
 // DecidedBy says in words what makes a record what it is recognised as, and since when where a person did.
-func DecidedBy(tx *sqlite.Tx, n snapshot.Recognition) (string, error) {
+func DecidedBy(tx *sqlite.Tx, n stored.Recognition) (string, error) {
 	type act struct {
 		Who string
 		At  int64

@@ -8,13 +8,13 @@ import (
 
 	"ensomet/internal/core/civil"
 	"ensomet/internal/core/usage"
-	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 	"ensomet/internal/used"
 )
 
 // PutProcessEvent writes what an operating system reported. The same twice is one.
-func PutProcessEvent(tx *sqlite.Tx, on snapshot.UsedOn, e usage.Event) (sqlite.Change, error) {
+func PutProcessEvent(tx *sqlite.Tx, on stored.UsedOn, e usage.Event) (sqlite.Change, error) {
 	if err := tx.LayRows("process_event", "device_id = ?", on.Device); err != nil {
 		return sqlite.Same, err
 	}

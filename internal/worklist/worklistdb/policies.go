@@ -7,11 +7,12 @@ import (
 
 	"ensomet/internal/snapshot"
 	"ensomet/internal/sqlite"
+	"ensomet/internal/stored"
 )
 
 // PutPolicy writes a policy, or one that is in force anew. One that says the same of the same on the same group as
 // another is not written.
-func PutPolicy(tx *sqlite.Tx, p snapshot.StoredPolicy) (sqlite.Change, error) {
+func PutPolicy(tx *sqlite.Tx, p stored.Policy) (sqlite.Change, error) {
 	cond, err := json.Marshal(p.Group)
 	if err != nil {
 		return sqlite.Same, err

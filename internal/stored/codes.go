@@ -1,14 +1,11 @@
-package snapshot
+package stored
 
 import (
 	"database/sql"
-	"encoding/json"
-	"slices"
-
 	"ensomet/internal/core/civil"
-	"ensomet/internal/core/recognise"
 	"ensomet/internal/formats"
 	"ensomet/internal/sqlite"
+	"slices"
 )
 
 // Codes maps the codes of a table (device, person, entitlement) to its row numbers.
@@ -103,32 +100,6 @@ func CodesOfDevices(tx *sqlite.Tx) (map[int64]string, error) {
 	return out, err
 }
 
-// RecordsOf reads the records that are recognised as some products.
-func RecordsOf(tx *sqlite.Tx, products []int64) ([]StoredRecord, error) {
-	list, err := json.Marshal(products)
-	if err != nil {
-		return nil, err
-	}
-	return sqlite.Query(
-		tx,
-		scanRecord,
-		"SELECT "+recordColumns+
-			" FROM recognition n JOIN record r ON r.id = n.record_id WHERE n.product_id IN (SELECT value FROM "+
-			"json_each(?)) ORDER BY r.id",
-		string(list),
-	)
-}
-
-// RecordsOn reads the records that are or were on some devices.
-func RecordsOn(tx *sqlite.Tx, devices []int64) ([]StoredRecord, error) {
-	list, err := json.Marshal(devices)
-	if err != nil {
-		return nil, err
-	}
-	return sqlite.Query(tx, scanRecord, "SELECT "+recordColumns+" FROM record r WHERE r.id IN (SELECT record_id "+
-		"FROM install WHERE device_id IN (SELECT value FROM json_each(?))) ORDER BY r.id", string(list))
-}
-
 func Distinct(list []int64) []int64 {
 	slices.Sort(list)
 	return slices.Compact(list)
@@ -139,13 +110,4 @@ func Day(unix int64) string {
 		return "never"
 	}
 	return civil.OfUnix(unix).String()
-}
-
-func TitleOf(p *recognise.Product, edition, version string) *recognise.Title {
-	for i := range p.Titles {
-		if t := &p.Titles[i]; t.Edition == edition && t.Version == version {
-			return t
-		}
-	}
-	return nil
 }
