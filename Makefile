@@ -12,7 +12,7 @@ WALKS := $(LISTED)|EveryForm|CatchesUp|ASuiteFolds|ARuleDecides|UpgradeAndItsBas
 # What the program is tested by without cgo.
 DRIVER := KnownThen|MachinesInAnyOrder|WhatHappens|Touched|StoredEquals|SplitsAddUp
 
-.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-past bench-names evaluate evaluate-identity starter load copies golden fuzz chromium slapd clean
+.PHONY: build demo test check go-test nocgo-test web-check e2e types shots changes bench bench-changes profiles growth bench-again bench-rights bench-use bench-previews bench-directory bench-waits bench-past bench-names evaluate evaluate-identity starter load copies golden fuzz chromium slapd clean
 
 build: bin/ensomet
 
@@ -106,6 +106,17 @@ bench:
 # What one change costs until every list has it, on 1,000, 10,000 and 100,000 devices: some ten minutes.
 bench-changes:
 	$(GO) run ./bench -changes
+
+# Where the processor's time goes while files are taken in, one thing changes, and everything is computed.
+profiles:
+	rm -rf .profiles && mkdir .profiles
+	$(GO) run ./bench -changes -devices 10000 -profiles .profiles
+	for step in import moves everything; do \
+		$(GO) tool pprof -top -cum -nodecount 60 .profiles/$$step.prof | grep -E 'Total|flat|ensomet'; done
+
+# docs/growth.svg from docs/growth.csv, whose figures bench-changes measured.
+growth: web/node_modules/.installed
+	cd web && node scripts/growth.mjs
 
 # What recognising 8 million installs anew costs after a change of the catalogue.
 bench-again:

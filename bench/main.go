@@ -56,6 +56,7 @@ func main() {
 		"what one change costs, on 1,000, 10,000 and 100,000 devices unless said otherwise",
 	)
 	profile := flag.String("profile", "", "with -step or -views: write a profile of the processor")
+	flag.StringVar(&profiles, "profiles", "", "with -changes: a folder for a profile of the processor of each step")
 	views := flag.Bool("views", false, "how long each answer takes that pages ask for, on the file kept in -dir")
 	only := flag.String("only", "", "with -views: only those whose address has this in it")
 	scanned := flag.Bool("scans", false, "with -views: a device reports before each of them")
@@ -229,6 +230,9 @@ func measure(devices, runs int) error {
 	return nil
 }
 
+// profiles is the folder for profiles of the steps; empty writes none.
+var profiles string
+
 // run runs a step in a process of its own, so that its peak memory is its own.
 func run(dir, step string, keep func(string, float64), peak map[string]int64) error {
 	self, err := os.Executable() // each step is a process of its own
@@ -236,6 +240,9 @@ func run(dir, step string, keep func(string, float64), peak map[string]int64) er
 		return err
 	}
 	cmd := exec.Command(self, "-step", step, "-dir", dir)
+	if profiles != "" {
+		cmd.Args = append(cmd.Args, "-profile", filepath.Join(profiles, step+".prof"))
+	}
 	cmd.Stderr = os.Stderr
 	out, err := cmd.Output()
 	if err != nil {
