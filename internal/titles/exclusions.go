@@ -31,21 +31,35 @@ func (svc *Service) PreviewExclusion(ctx context.Context, l ExclusionDraft, who 
 		if l.Reason == "" {
 			l.Reason = "preview"
 		}
-		out, err = svc.excludeAndCompare(tx, l, who, false)
+		out, err = svc.exclude(tx, l, who, false, svc.Snapshots.FiguresAndExcluded)
 		return err
 	})
 	return out, err
 }
 
-// Leave leaves a product on devices out of the count with a reason, or counts it again.
+// Exclude leaves a product on devices out of the count with a reason, or counts it again. What that moves is worked out
+// beside the others' work: the writer is held for what is written alone.
 func (svc *Service) Exclude(ctx context.Context, l ExclusionDraft, who string) (Effect, error) {
 	var out Effect
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	do := func(tx *sqlite.Tx, figures figuresOf) (err error) {
 		waits, err := svc.needsSign(tx, signExclusion)
 		if err != nil {
 			return err
 		}
-		if out, err = svc.excludeAndCompare(tx, l, who, waits && !l.Again); err != nil {
+		moves := out.Moves
+		out, err = svc.exclude(tx, l, who, waits && !l.Again, figures)
+		if figures == nil && !out.Waits {
+			out.Moves = moves
+		}
+		return err
+	}
+	if err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
+		return do(tx, svc.Snapshots.FiguresAndExcluded)
+	}); err != nil {
+		return out, err
+	}
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := do(tx, nil); err != nil {
 			return err
 		}
 		if err := tx.Note(svc.Clock.Now(), who,
@@ -58,7 +72,23 @@ func (svc *Service) Exclude(ctx context.Context, l ExclusionDraft, who string) (
 	return out, err
 }
 
-func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who string, waits bool) (Effect, error) {
+// figuresOf reads the figures of products, and how many of their installs are left out; nil is that nobody asks what
+// moves.
+type figuresOf func(*sqlite.Tx, []int64) (map[snapshot.ProductMetric]snapshot.NamedFigure, int64, error)
+
+func (read figuresOf) of(tx *sqlite.Tx, products []int64) (
+	out map[snapshot.ProductMetric]snapshot.NamedFigure, left int64, err error,
+) {
+	if read == nil {
+		return nil, 0, nil
+	}
+	return read(tx, products)
+}
+
+// exclude keeps the exclusions and says what moved by the figures.
+func (svc *Service) exclude(tx *sqlite.Tx, l ExclusionDraft, who string, waits bool, figures figuresOf) (
+	Effect, error,
+) {
 	out := Effect{
 		Moves:    []snapshot.PositionChange{},
 		Waits:    waits,
@@ -75,7 +105,7 @@ func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who strin
 	if c.Product(l.Product) == nil {
 		return out, sqlite.ErrNotFound
 	}
-	was, _, err := svc.Snapshots.FiguresAndExcluded(tx, c.Kin(l.Product))
+	was, _, err := figures.of(tx, c.Kin(l.Product))
 	if err != nil {
 		return out, err
 	}
@@ -122,7 +152,7 @@ func (svc *Service) excludeAndCompare(tx *sqlite.Tx, l ExclusionDraft, who strin
 	if waits {
 		return out, nil
 	}
-	is, _, err := svc.Snapshots.FiguresAndExcluded(tx, c.Kin(l.Product))
+	is, _, err := figures.of(tx, c.Kin(l.Product))
 	if err != nil {
 		return out, err
 	}

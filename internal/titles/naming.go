@@ -43,7 +43,7 @@ type Effect struct {
 func (svc *Service) PreviewDecision(ctx context.Context, d NameDecision, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
-		out, err = svc.decideAndCompare(tx, d, who, false)
+		out, err = svc.decide(tx, d, who, false, svc.Snapshots.FiguresAndExcluded)
 		return err
 	})
 	return out, err
@@ -51,15 +51,28 @@ func (svc *Service) PreviewDecision(ctx context.Context, d NameDecision, who str
 
 // Decide keeps a decision on one or more names and recognises their records anew. It holds for every later import
 // until it is taken back. Where decisions of its kind need a second person, it waits, and what held before goes on
-// holding.
+// holding. What moves is worked out beside the others' work: the writer is held for what is written alone.
 func (svc *Service) Decide(ctx context.Context, d NameDecision, who string) (Effect, error) {
 	var out Effect
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) (err error) {
+	do := func(tx *sqlite.Tx, figures figuresOf) error {
 		waits, err := svc.needsSign(tx, kindOf(d.Product))
 		if err != nil {
 			return err
 		}
-		if out, err = svc.decideAndCompare(tx, d, who, waits); err != nil {
+		moves := out.Moves
+		out, err = svc.decide(tx, d, who, waits, figures)
+		if figures == nil && !out.Waits {
+			out.Moves = moves
+		}
+		return err
+	}
+	if err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
+		return do(tx, svc.Snapshots.FiguresAndExcluded)
+	}); err != nil {
+		return out, err
+	}
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := do(tx, nil); err != nil {
 			return err
 		}
 		for _, key := range d.Keys {
@@ -80,9 +93,9 @@ func kindOf(product int64) string {
 	return signTitle
 }
 
-// decideAndCompare keeps the decision and says what moved. With waits it is kept for a second person, and nothing
+// decide keeps the decision and says what moved by the figures. With waits it is kept for a second person, and nothing
 // moves yet.
-func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, waits bool) (Effect, error) {
+func (svc *Service) decide(tx *sqlite.Tx, d NameDecision, who string, waits bool, figures figuresOf) (Effect, error) {
 	out := Effect{Names: len(d.Keys), Moves: []snapshot.PositionChange{}, Waits: waits}
 	var records []stored.RawRecord
 	first := map[string]int64{}
@@ -114,7 +127,7 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 		svc.Clock.Now().Unix()-365*24*3600); err != nil {
 		return out, err
 	}
-	before, err := svc.Snapshots.FiguresOf(tx, products)
+	before, _, err := figures.of(tx, products)
 	if err != nil {
 		return out, err
 	}
@@ -154,7 +167,7 @@ func (svc *Service) decideAndCompare(tx *sqlite.Tx, d NameDecision, who string, 
 	if err := svc.recogniseKeys(tx, d.Keys); err != nil {
 		return out, err
 	}
-	after, err := svc.Snapshots.FiguresOf(tx, products)
+	after, _, err := figures.of(tx, products)
 	if err != nil {
 		return out, err
 	}

@@ -102,25 +102,39 @@ func empty(c condition.Condition) bool {
 func (svc *Service) PreviewRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
 	var out Effect
 	err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) (err error) {
-		out, _, err = svc.ruleAndCompare(tx, d, who, false)
+		out, _, err = svc.putRule(tx, d, who, false, svc.Snapshots.FiguresAndExcluded)
 		return err
 	})
 	return out, err
 }
 
-// PutRule adds a rule at the end of the list or changes one. Where rules need a second person it waits.
+// PutRule adds a rule at the end of the list or changes one. Where rules need a second person it waits. What moves is
+// worked out beside the others' work: the writer is held for what is written alone.
 func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effect, error) {
 	var out Effect
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+	var records []int64
+	do := func(tx *sqlite.Tx, figures figuresOf) error {
 		waits, err := svc.needsSign(tx, signRule)
 		if err != nil {
 			return err
 		}
-		var records []int64
-		if out, records, err = svc.ruleAndCompare(tx, d, who, waits); err != nil {
+		tried := out
+		out, records, err = svc.putRule(tx, d, who, waits, figures)
+		if figures == nil && !out.Waits {
+			out.Moves, out.Installs, out.LastYear = tried.Moves, tried.Installs, tried.LastYear
+		}
+		return err
+	}
+	if err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
+		return do(tx, svc.Snapshots.FiguresAndExcluded)
+	}); err != nil {
+		return out, err
+	}
+	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
+		if err := do(tx, nil); err != nil {
 			return err
 		}
-		if err := tx.Note(svc.Clock.Now(), who, "made a rule", d.Name, d.Outcome); err != nil || waits {
+		if err := tx.Note(svc.Clock.Now(), who, "made a rule", d.Name, d.Outcome); err != nil || out.Waits {
 			return err
 		}
 		if len(records) > mostChanged {
@@ -131,10 +145,11 @@ func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effec
 	return out, err
 }
 
-// ruleAndCompare keeps the rule and says what moved. What it touches is what is recognised otherwise than before, or
+// putRule keeps the rule and says what moved by the figures. What it touches is what is recognised otherwise than before, or
 // left out otherwise; it returns these records.
-func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits bool) (Effect, []int64,
-	error) {
+func (svc *Service) putRule(tx *sqlite.Tx, d RuleDraft, who string, waits bool, figures figuresOf) (
+	Effect, []int64, error,
+) {
 	out := Effect{Moves: []snapshot.PositionChange{}, Waits: waits}
 	r, err := d.rule()
 	if err != nil {
@@ -203,7 +218,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	}
 	var was map[snapshot.ProductMetric]snapshot.NamedFigure
 	var counts [2]int64
-	if was, counts[0], err = svc.Snapshots.FiguresAndExcluded(tx, products); err != nil {
+	if was, counts[0], err = figures.of(tx, products); err != nil {
 		return out, nil, err
 	}
 	if err := titlesdb.PutNameRule(tx, &v); err != nil {
@@ -215,7 +230,7 @@ func (svc *Service) ruleAndCompare(tx *sqlite.Tx, d RuleDraft, who string, waits
 	if err := svc.putChanged(tx, changed, products); err != nil {
 		return out, nil, err
 	}
-	is, left, err := svc.Snapshots.FiguresAndExcluded(tx, products)
+	is, left, err := figures.of(tx, products)
 	if err != nil {
 		return out, nil, err
 	}
