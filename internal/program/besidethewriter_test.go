@@ -31,7 +31,8 @@ func TestDecisionsLookBesideTheWriter(t *testing.T) {
 		})
 	}()
 	<-held
-	if _, err := prog.Titles.Decide(ctx, titles.NameDecision{Keys: []string{"no|body"}, Product: id}, "me"); err == nil {
+	nobody := titles.NameDecision{Keys: []string{"no|body"}, Product: id}
+	if _, err := prog.Titles.Decide(ctx, nobody, "me"); err == nil {
 		t.Error("a name that no record has was decided")
 	}
 	if _, err := prog.Titles.Exclude(ctx, titles.ExclusionDraft{Devices: []string{"D1"}, Product: id + 999,

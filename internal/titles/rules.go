@@ -145,8 +145,8 @@ func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effec
 	return out, err
 }
 
-// putRule keeps the rule and says what moved by the figures. What it touches is what is recognised otherwise than before, or
-// left out otherwise; it returns these records.
+// putRule keeps the rule and says what moved by the figures. What it touches is what is recognised otherwise than
+// before, or left out otherwise; it returns these records.
 func (svc *Service) putRule(tx *sqlite.Tx, d RuleDraft, who string, waits bool, figures figuresOf) (
 	Effect, []int64, error,
 ) {
