@@ -327,13 +327,22 @@ func (m *Inventory) placeUsers(tx *sqlite.Tx, keys []string) error {
 	}); err != nil || len(first) == 0 {
 		return err
 	}
-	facts, err := readDeviceFacts(tx, m.At, stored.Distinct(slices.Collect(maps.Values(first))))
-	if err != nil {
-		return err
+	at, unread := map[int64]entitle.Place{}, []int64{}
+	for _, id := range first {
+		if i, read := m.DeviceAt[id]; read {
+			at[id] = entitle.Place{Unit: m.Devices[i].OrgUnit, Country: m.Devices[i].Country}
+		} else {
+			unread = append(unread, id)
+		}
 	}
-	at := map[int64]entitle.Place{}
-	for i := range facts {
-		at[facts[i].ID] = entitle.Place{Unit: facts[i].OrgUnit, Country: facts[i].Country}
+	if len(unread) > 0 {
+		facts, err := readDeviceFacts(tx, m.At, stored.Distinct(unread))
+		if err != nil {
+			return err
+		}
+		for i := range facts {
+			at[facts[i].ID] = entitle.Place{Unit: facts[i].OrgUnit, Country: facts[i].Country}
+		}
 	}
 	for key, id := range first {
 		m.places[key] = at[id]
