@@ -20,16 +20,16 @@ chart.setOption({
   color: colours,
   backgroundColor: '#ffffff',
   title: { text: 'Seconds of a processor, by the number of devices (80 installs on each)', left: 12, top: 8 },
-  legend: { top: 40, left: 12, itemGap: 18 },
+  legend: { top: 40, left: 12, itemGap: 60 },
   grid: { left: 70, right: 40, top: 90, bottom: 50 },
   xAxis: { type: 'log', name: 'devices', nameLocation: 'middle', nameGap: 32, min: 1000, max: 1000000 },
-  yAxis: { type: 'log', axisLabel: { formatter: (v) => `${v} s` }, min: 0.001, max: 10000 },
+  yAxis: { type: 'log', axisLabel: { formatter: (v) => `${v} s` }, min: 0.01, max: 1000 },
   series: head.slice(1).map((name, i) => ({
     type: 'line',
     name,
     symbolSize: 8,
     data: rows.filter((row) => row[i + 1]).map((row) => [Number(row[0]), Number(row[i + 1])]),
-    label: { show: true, position: 'top', formatter: (p) => String(p.value[1]) },
+    label: { show: true, position: i ? 'top' : 'bottom', formatter: (p) => String(p.value[1]) },
   })),
 })
 writeFileSync(new URL('growth.svg', docs), chart.renderToSVGString() + '\n')
