@@ -53,15 +53,7 @@ func (svc *Service) Exclude(ctx context.Context, l ExclusionDraft, who string) (
 		}
 		return err
 	}
-	if err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
-		return do(tx, svc.Snapshots.FiguresAndExcluded)
-	}); err != nil {
-		return out, err
-	}
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if err := do(tx, nil); err != nil {
-			return err
-		}
+	err := svc.besideTheWriter(ctx, do, func(tx *sqlite.Tx) error {
 		if err := tx.Note(svc.Clock.Now(), who,
 			map[bool]string{false: "left out of the count", true: "counts again"}[l.Again],
 			fmt.Sprintf("product %d", l.Product), strings.Join(l.Devices, ", ")); err != nil {
@@ -70,19 +62,6 @@ func (svc *Service) Exclude(ctx context.Context, l ExclusionDraft, who string) (
 		return renewal.MarkProducts(tx, l.Product)
 	})
 	return out, err
-}
-
-// figuresOf reads the figures of products, and how many of their installs are left out; nil is that nobody asks what
-// moves.
-type figuresOf func(*sqlite.Tx, []int64) (map[snapshot.ProductMetric]snapshot.NamedFigure, int64, error)
-
-func (read figuresOf) of(tx *sqlite.Tx, products []int64) (
-	out map[snapshot.ProductMetric]snapshot.NamedFigure, left int64, err error,
-) {
-	if read == nil {
-		return nil, 0, nil
-	}
-	return read(tx, products)
 }
 
 // exclude keeps the exclusions and says what moved by the figures.

@@ -66,15 +66,7 @@ func (svc *Service) Decide(ctx context.Context, d NameDecision, who string) (Eff
 		}
 		return err
 	}
-	if err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
-		return do(tx, svc.Snapshots.FiguresAndExcluded)
-	}); err != nil {
-		return out, err
-	}
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if err := do(tx, nil); err != nil {
-			return err
-		}
+	err := svc.besideTheWriter(ctx, do, func(tx *sqlite.Tx) error {
 		for _, key := range d.Keys {
 			if err := tx.Note(svc.Clock.Now(), who, "decided a name", key,
 				fmt.Sprintf("product %d %s", d.Product, d.Edition)); err != nil {

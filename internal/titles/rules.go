@@ -125,15 +125,7 @@ func (svc *Service) PutRule(ctx context.Context, d RuleDraft, who string) (Effec
 		}
 		return err
 	}
-	if err := svc.DB.Preview(ctx, func(tx *sqlite.Tx) error {
-		return do(tx, svc.Snapshots.FiguresAndExcluded)
-	}); err != nil {
-		return out, err
-	}
-	err := svc.DB.Update(ctx, func(tx *sqlite.Tx) error {
-		if err := do(tx, nil); err != nil {
-			return err
-		}
+	err := svc.besideTheWriter(ctx, do, func(tx *sqlite.Tx) error {
 		if err := tx.Note(svc.Clock.Now(), who, "made a rule", d.Name, d.Outcome); err != nil || out.Waits {
 			return err
 		}

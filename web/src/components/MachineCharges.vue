@@ -11,7 +11,9 @@ import { count, whole, word } from '../lib/format'
 const props = defineProps<{ charges?: MachineCharges; error?: Error | null }>()
 const m = computed(() => props.charges)
 const factor = computed(() => (m.value ? m.value.factor / 10_000 : 1))
-const plain = computed(() => !m.value || (!m.value.charges.length && !m.value.guests.length && !m.value.virtual))
+const plain = computed(
+  () => !m.value || (!m.value.charges.length && !m.value.guests.length && !m.value.virtual && !m.value.next),
+)
 const reasons: Record<string, string> = {
   physical: 'by its own processors',
   host: 'all of the host, since what runs on it counts as its host',
